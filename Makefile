@@ -1,0 +1,25 @@
+# Two commands: `make demo` and `make test`. Both install what they need.
+.PHONY: demo test lint setup bench
+
+# Keep the address the same from one start to the next: make demo PORT=8400
+PORT ?=
+RESET ?=
+
+setup:
+	@scripts/setup
+
+demo: setup
+	@exec .venv/bin/epistem demo $(if $(PORT),--port $(PORT)) $(if $(RESET),--reset)
+
+lint: setup
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports --no-cache
+	PATH=$$PWD/.venv/node:$$PATH npm --prefix frontend run --silent types
+
+test: lint
+	.venv/bin/pytest
+
+bench: setup
+	.venv/bin/python bench/overhead.py

@@ -1,0 +1,1 @@
+"""Cases: recorded inputs with what is expected of the answer."""

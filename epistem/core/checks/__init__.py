@@ -1,0 +1,1 @@
+"""Checks: small independent programs over one answer. See `registry` for the list."""

@@ -1,0 +1,1 @@
+"""Is the answer the one that was wanted?"""

@@ -1,0 +1,68 @@
+"""The answer's label is the one the case expects, spelt exactly so."""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import ClassVar
+
+from pydantic import Field
+
+from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.structure.find_json import find_json
+
+
+class LabelOptions(Options):
+    """`at`: the field of a JSON reply that holds the label."""
+
+    at: str = Field("label", max_length=80)
+
+
+class LabelIsRight(Check):
+    key = "outcome.label"
+    version = 1
+    kind = "outcome"
+    summary = "The label is the one that the case expects. Cases that expect none are passed over."
+    aspects = (Aspect("", "label is right"),)
+    Options: ClassVar[type[Options]] = LabelOptions
+
+    def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
+        wanted = ground.expect.label
+        if wanted is None:
+            return []
+        given, span = label_in(answer.text, ground, self.options.at)
+        if given is None:
+            return [Finding("", False, f"No label found; “{wanted}” is expected.")]
+        if given == wanted:
+            return [Finding("", True, f"The label is “{wanted}”, as expected.")]
+        if _folded(given) == _folded(wanted):
+            message = f"The label “{given}” is spelt differently from “{wanted}”."
+        else:
+            message = f"The label is “{given}”; “{wanted}” is expected."
+        return [Finding("", False, message, (span,) if span else ())]
+
+
+def label_in(text: str, ground: Ground, at: str) -> tuple[str | None, Span | None]:
+    """The label that an answer gives and where it stands: a field of its JSON, or all of it."""
+    if ground.reply.kind == "json":
+        found = find_json(text)
+        if found is None or not isinstance(found.value, dict) or at not in found.value:
+            return None, None
+        value = found.value[at]
+        given = value if isinstance(value, str) else json.dumps(value)
+        place = re.search(
+            re.escape(json.dumps(at)) + r"\s*:\s*\"?" + re.escape(given), text[found.start :]
+        )
+        if place is None:
+            return given, None
+        end = found.start + place.end()
+        return given, Span(end - len(given), end, "the label given")
+    given = text.strip()
+    if not given:
+        return None, None
+    start = len(text) - len(text.lstrip())
+    return given, Span(start, start + len(given), "the label given")
+
+
+def _folded(label: str) -> str:
+    return re.sub(r"[\W_]+", " ", label).strip().casefold()

@@ -1,0 +1,1 @@
+"""Is the answer the right shape?"""

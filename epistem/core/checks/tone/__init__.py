@@ -1,0 +1,1 @@
+"""Does the answer sound as it should?"""

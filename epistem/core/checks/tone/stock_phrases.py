@@ -1,0 +1,93 @@
+"""The answer is free of the phrases that give a machine, or a form letter, away."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import ClassVar
+
+from pydantic import Field
+
+from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.prompts.content import ReplyShape
+
+PHRASES = (
+    "as an AI",
+    "as a language model",
+    "at your earliest convenience",
+    "do not hesitate to",
+    "don't hesitate to",
+    "feel free to reach out",
+    "for any inconvenience",
+    "great question",
+    "I am here to help",
+    "I completely understand",
+    "I hope this helps",
+    "I understand your frustration",
+    "I'm here to help",
+    "in order to better assist you",
+    "is there anything else",
+    "it is important to note",
+    "it's important to note",
+    "kindly be informed",
+    "let me know if",
+    "please be advised",
+    "rest assured",
+    "thank you for reaching out",
+    "thank you for your patience",
+    "we apologise for",
+    "we apologize for",
+    "we value your",
+    "your satisfaction is",
+)
+
+
+class StockPhraseOptions(Options):
+    """`also`: phrases to forbid besides the usual ones. `allow`: usual ones to let through."""
+
+    also: list[str] = Field(default_factory=list, max_length=500)
+    allow: list[str] = Field(default_factory=list, max_length=500)
+
+
+class NoStockPhrases(Check):
+    key = "tone.stock_phrases"
+    version = 1
+    kind = "tone"
+    summary = "None of the stock phrases stands in the answer; the list can be added to and cut."
+    aspects = (Aspect("", "no stock phrases"),)
+    Options: ClassVar[type[Options]] = StockPhraseOptions
+
+    def __init__(self, options: StockPhraseOptions, reply: ReplyShape) -> None:
+        super().__init__(options, reply)
+        allowed = {_folded(phrase) for phrase in options.allow}
+        wanted = {_folded(phrase) for phrase in (*PHRASES, *options.also)} - allowed - {""}
+        self._pattern = _pattern(tuple(sorted(wanted)))
+
+    def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
+        if self._pattern is None:
+            return [Finding("", True, "No stock phrase found.")]
+        spans = tuple(
+            Span(match.start(), match.end(), f"stock phrase “{_folded(match.group())}”")
+            for match in self._pattern.finditer(answer.text)
+        )
+        if not spans:
+            return [Finding("", True, "No stock phrase found.")]
+        names = list(dict.fromkeys(span.note.removeprefix("stock phrase ") for span in spans))
+        return [Finding("", False, f"Stock phrase {', '.join(names)}.", spans)]
+
+
+def _folded(phrase: str) -> str:
+    return " ".join(phrase.replace("’", "'").casefold().split())
+
+
+@lru_cache(maxsize=64)
+def _pattern(phrases: tuple[str, ...]) -> re.Pattern[str] | None:
+    """One pattern for all: any white space between words, either apostrophe, whole words only."""
+    if not phrases:
+        return None
+    longest_first = sorted(phrases, key=len, reverse=True)
+    each = (
+        r"\s+".join(re.escape(word).replace("'", "['’]") for word in phrase.split())
+        for phrase in longest_first
+    )
+    return re.compile(rf"(?<!\w)(?:{'|'.join(each)})(?!\w)", re.IGNORECASE)

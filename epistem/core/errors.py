@@ -1,0 +1,61 @@
+"""The errors that the core raises for what people give it.
+
+EpistemError
+├── InvalidInput        a value can't be used; `field` says which
+│   ├── TemplateError   a part does not parse or fails while rendering
+│   │   └── MissingInput    a part asks for an input that was not given
+│   └── InvalidSchema   a reply schema that is not a JSON Schema
+├── NotFound            nothing has that name or number
+├── Conflict            somebody changed it first, or it is in the wrong state
+└── WireError           a model server's reply can't be read
+"""
+
+from __future__ import annotations
+
+
+class EpistemError(Exception):
+    """A problem to tell a person: `message` says what to do, `field` where (or is None)."""
+
+    def __init__(self, message: str, *, field: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.field = field
+
+
+class InvalidInput(EpistemError):
+    pass
+
+
+class TemplateError(InvalidInput):
+    """`part` is the part's name; `line` counts from 1 inside that part, or is None."""
+
+    def __init__(
+        self, message: str, *, part: str, line: int | None = None, field: str | None = None
+    ) -> None:
+        super().__init__(message, field=field)
+        self.part = part
+        self.line = line
+
+
+class MissingInput(TemplateError):
+    """`name` is the input that was asked for."""
+
+    def __init__(self, message: str, *, name: str, part: str, field: str | None = None) -> None:
+        super().__init__(message, part=part, field=field)
+        self.name = name
+
+
+class InvalidSchema(InvalidInput):
+    pass
+
+
+class NotFound(EpistemError):
+    pass
+
+
+class Conflict(EpistemError):
+    pass
+
+
+class WireError(EpistemError):
+    pass

@@ -1,0 +1,1 @@
+"""From tallies of findings to a verdict. Pure arithmetic: no text, no database."""

@@ -1,0 +1,1 @@
+"""Prompts: their parts, inputs, settings, rendering and identity."""

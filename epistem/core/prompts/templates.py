@@ -1,0 +1,109 @@
+"""The template language: Jinja2 in a sandbox, with undefined inputs refused by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache, partial
+from typing import Any
+
+from jinja2 import Template, TemplateSyntaxError, Undefined, meta
+from jinja2.exceptions import SecurityError, UndefinedError
+from jinja2.sandbox import SandboxedEnvironment
+from jinja2.utils import missing
+
+MAX_REPEATED = 100_000
+"""The longest text or list that `*` may make in a template."""
+
+PADDING = frozenset(["center", "ljust", "rjust", "zfill", "expandtabs"])
+"""Methods of text that make a text of any length from a short one."""
+
+
+class UndefinedInput(UndefinedError):
+    """Raised while rendering, with the name that was not given."""
+
+    def __init__(self, name: str | None, message: str | None = None) -> None:
+        super().__init__(message)
+        self.name = name
+
+
+class StrictInput(Undefined):
+    """Jinja2's StrictUndefined, which also tells the name."""
+
+    __slots__ = ()
+
+    def __init__(
+        self, hint: str | None = None, obj: Any = missing, name: str | None = None, exc: Any = None
+    ) -> None:
+        super().__init__(hint, obj, name, exc=partial(UndefinedInput, name))  # type: ignore[arg-type]
+
+    _fail: Callable[..., Any] = Undefined._fail_with_undefined_error
+    __iter__ = __str__ = __len__ = _fail
+    __eq__ = __ne__ = __bool__ = __hash__ = _fail
+    __contains__ = _fail
+
+
+class Sandbox(SandboxedEnvironment):
+    """The sandbox, with the operators that could fill the memory held to a limit."""
+
+    intercepted_binops = frozenset(["*", "**", "%"])
+
+    def call_binop(self, context: Any, operator: str, left: Any, right: Any) -> Any:
+        if operator == "*":
+            for thing, times in ((left, right), (right, left)):
+                repeats = isinstance(thing, str | list | tuple) and isinstance(times, int)
+                if repeats and len(thing) * times > MAX_REPEATED:
+                    raise SecurityError(f"`*` may make at most {MAX_REPEATED:,} items")
+        elif operator == "**":
+            if not (abs(left) <= 1_000_000 and abs(right) <= 100):
+                raise SecurityError("`**` is limited to small numbers")
+        elif isinstance(left, str):
+            raise SecurityError("formatting with `%` is switched off; write {{ … }} instead")
+        return super().call_binop(context, operator, left, right)
+
+    def is_safe_attribute(self, obj: Any, attr: str, value: Any) -> bool:
+        if isinstance(obj, str) and attr in PADDING:
+            return False
+        return super().is_safe_attribute(obj, attr, value)
+
+    def wrap_str_format(self, value: Any) -> Any:
+        if getattr(value, "__name__", "") in ("format", "format_map"):
+            raise SecurityError("formatting with .format() is switched off; write {{ … }} instead")
+        return None
+
+
+_environment = Sandbox(undefined=StrictInput, keep_trailing_newline=False, autoescape=False)
+for _name in ("center", "indent", "format", "wordwrap"):
+    _environment.filters.pop(_name)  # as PADDING
+for _name in ("lipsum", "cycler", "joiner", "namespace"):
+    _environment.globals.pop(_name, None)
+
+
+@lru_cache(maxsize=4096)
+def compiled(text: str) -> Template:
+    """The template, compiled once per distinct text. Raises jinja2.TemplateSyntaxError."""
+    return _environment.from_string(text)
+
+
+@lru_cache(maxsize=4096)
+def syntax_error(text: str) -> TemplateSyntaxError | None:
+    """Why the text does not parse, or None."""
+    try:
+        _environment.parse(text)
+        compiled(text)
+    except TemplateSyntaxError as error:
+        return error
+    return None
+
+
+@lru_cache(maxsize=4096)
+def inputs_in(text: str) -> tuple[str, ...]:
+    """Names that the template asks for, in the order in which they first stand there.
+
+    Loop variables and names set inside the template are not inputs. A text that does not
+    parse has none.
+    """
+    if syntax_error(text) is not None:
+        return ()
+    names = meta.find_undeclared_variables(_environment.parse(text)) - set(_environment.globals)
+    tokens = [value for _, kind, value in _environment.lex(text) if kind == "name"]
+    return tuple(sorted(names, key=lambda name: (tokens.index(name), name)))

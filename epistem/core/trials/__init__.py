@@ -1,0 +1,1 @@
+"""Trials: arms × cases × repeats, planned before they are asked."""

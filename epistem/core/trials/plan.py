@@ -1,0 +1,94 @@
+"""What a trial asks: its arms, cases, repeats and checks, and the cells they make."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from pydantic import Field
+
+from epistem.core.checks.registry import CheckUse
+from epistem.core.errors import InvalidInput
+from epistem.core.prompts.settings import Settings
+from epistem.core.shapes import Document
+
+MAX_REPEATS = 100
+MAX_CELLS = 200_000
+
+
+class ArmPlan(Document):
+    """One thing compared. `settings` stand over those of the version. The first arm is the baseline."""
+
+    version: int = Field(ge=1)
+    model: str = Field(min_length=1, max_length=80)
+    settings: Settings = Field(default_factory=Settings)
+
+
+class TrialPlan(Document):
+    """`cases` are case numbers of the subject; None means all that are kept."""
+
+    arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
+    cases: list[int] | None = None
+    repeats: int = 5
+    checks: list[CheckUse] | None = None
+    seed: int = Field(1, ge=0, lt=2**31)
+
+
+class Cell(NamedTuple):
+    """One call to make: positions of its arm and case in the plan, and its own seed."""
+
+    arm: int
+    case: int
+    repeat: int
+    seed: int
+
+
+def check_plan(plan: TrialPlan, cases: int) -> None:
+    """Raise InvalidInput, naming the field, for a plan that can't be carried out."""
+    if not plan.arms:
+        raise InvalidInput(
+            "The trial has no arms. Add at least one version and model.", field="arms"
+        )
+    seen: dict[str, int] = {}
+    for position, arm in enumerate(plan.arms):
+        same = seen.setdefault(arm.model_dump_json(), position)
+        if same != position:
+            raise InvalidInput(
+                f"Arms {same + 1} and {position + 1} are the same. Change the version, the model "
+                "or a setting of one, or remove it.",
+                field=f"arms.{position}",
+            )
+    if cases == 0:
+        raise InvalidInput(
+            "The trial has no cases. Keep some from Draft, or add them under Cases.", field="cases"
+        )
+    if plan.repeats < 1:
+        raise InvalidInput(f"repeats={plan.repeats} must be at least 1.", field="repeats")
+    if plan.repeats > MAX_REPEATS:
+        raise InvalidInput(
+            f"repeats={plan.repeats:,} is more than {MAX_REPEATS}. More cases tell more than more "
+            "repeats do.",
+            field="repeats",
+        )
+    cells = len(plan.arms) * cases * plan.repeats
+    if cells > MAX_CELLS:
+        raise InvalidInput(
+            f"{len(plan.arms)} arms × {cases:,} cases × {plan.repeats} repeats are {cells:,} calls; "
+            f"the limit is {MAX_CELLS:,}. Take fewer cases or repeats.",
+            field="repeats",
+        )
+
+
+def cells_of(plan: TrialPlan, cases: int) -> Iterator[Cell]:
+    """Every cell: first repeats of all cases and arms first, so that a stop leaves a fair part."""
+    for repeat in range(plan.repeats):
+        for case in range(cases):
+            for arm in range(len(plan.arms)):
+                yield Cell(arm, case, repeat, cell_seed(plan.seed, arm, case, repeat))
+
+
+def cell_seed(trial_seed: int, arm: int, case: int, repeat: int) -> int:
+    """A seed of its own for every cell (31 bits), so that arms and repeats are independent."""
+    digest = hashlib.sha256(f"{trial_seed}/{arm}/{case}/{repeat}".encode()).digest()
+    return int.from_bytes(digest[:4], "big") >> 1

@@ -1,0 +1,1 @@
+"""Wire formats: build a request, parse a reply. Bytes in, objects out."""

@@ -1,0 +1,94 @@
+"""The chat-completions format, which most model servers speak."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import orjson
+
+from epistem.core.errors import WireError
+
+PATH = "/v1/chat/completions"
+MODELS_PATH = "/v1/models"
+
+
+@dataclass(frozen=True)
+class Usage:
+    """Tokens as the server counted them."""
+
+    input_tokens: int = 0
+    output_tokens: int = 0
+
+
+@dataclass(frozen=True)
+class Reply:
+    """`model` is the name that the server says answered, which may differ from the one asked."""
+
+    text: str
+    finish_reason: str
+    usage: Usage
+    model: str
+
+
+def build_request(
+    model: str,
+    messages: Iterable[tuple[str, str]],
+    settings: Mapping[str, Any],
+    *,
+    seed: int | None = None,
+    json_schema: Any = None,
+) -> dict[str, Any]:
+    """The body to post. `messages` are (role, text); settings that are None are not sent."""
+    body: dict[str, Any] = {
+        "model": model,
+        "messages": [{"role": role, "content": text} for role, text in messages],
+    }
+    body |= {name: value for name, value in settings.items() if value is not None}
+    if seed is not None:
+        body["seed"] = seed
+    if json_schema is not None:
+        body["response_format"] = {
+            "type": "json_schema",
+            "json_schema": {"name": "reply", "strict": True, "schema": json_schema},
+        }
+    return body
+
+
+def encode(body: Mapping[str, Any]) -> bytes:
+    return orjson.dumps(body)
+
+
+def parse_reply(raw: bytes) -> Reply:
+    """Raises WireError, saying what is missing, if the bytes are not a reply."""
+    try:
+        body = orjson.loads(raw)
+    except orjson.JSONDecodeError as error:
+        raise WireError(f"The reply is not JSON ({error}).") from error
+    try:
+        choice = body["choices"][0]
+        text = choice["message"]["content"]
+    except (KeyError, IndexError, TypeError) as error:
+        raise WireError("The reply has no choices[0].message.content.") from error
+    usage = body.get("usage")
+    usage = usage if isinstance(usage, dict) else {}
+    return Reply(
+        text=text if isinstance(text, str) else "",
+        finish_reason=str(choice.get("finish_reason") or "unknown"),
+        usage=Usage(_whole(usage.get("prompt_tokens")), _whole(usage.get("completion_tokens"))),
+        model=str(body.get("model") or ""),
+    )
+
+
+def error_message(raw: bytes) -> str:
+    """What an error body says, in the usual shape, or its first words."""
+    try:
+        said = orjson.loads(raw)["error"]["message"]
+        return str(said)
+    except (orjson.JSONDecodeError, KeyError, TypeError):
+        return raw[:200].decode("utf-8", "replace").strip()
+
+
+def _whole(value: Any) -> int:
+    return value if isinstance(value, int) and value >= 0 else 0
