@@ -73,7 +73,9 @@ def verdict_sentence(
 
 
 def sentence_text(segments: list[Segment]) -> str:
-    return "".join(segment.text for segment in segments).strip()
+    """Plain text, with the intervals in brackets."""
+    told = (f"({s.text})" if s.kind == "number" else s.text for s in segments)
+    return "".join(told).strip()
 
 
 def _changes(changes: list[Comparison], titles: list[str], words: tuple[str, str]) -> list[Segment]:

@@ -1,0 +1,3 @@
+from epistem.cli import main
+
+main(prog_name="epistem")

@@ -1,0 +1,41 @@
+"""From a prompt, inputs and a model to the body of a request: the one way it is built."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.render import RenderedMessage, render
+from epistem.core.prompts.settings import Settings
+from epistem.core.wire import chat_completions
+
+
+def request_for(
+    prompt: Prompt,
+    inputs: Mapping[str, Any],
+    model: str,
+    *,
+    settings: Settings | None = None,
+    seed: int | None = None,
+) -> dict[str, Any]:
+    """Render and build. `settings` stand in for the prompt's own. Raises as `render` does."""
+    return body_from(render(prompt, inputs), prompt, model, settings or prompt.settings, seed)
+
+
+def body_from(
+    messages: Iterable[RenderedMessage],
+    prompt: Prompt,
+    model: str,
+    settings: Settings,
+    seed: int | None,
+) -> dict[str, Any]:
+    reply = prompt.reply
+    sends = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
+    return chat_completions.build_request(
+        model,
+        [(message.role, message.text) for message in messages],
+        settings.to_json(),
+        seed=seed,
+        json_schema=reply.json_schema if sends else None,
+    )

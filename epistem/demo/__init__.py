@@ -1,0 +1,1 @@
+"""Skerry Line, a made-up ferry company: the scenario's data and its loader."""

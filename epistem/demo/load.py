@@ -1,0 +1,52 @@
+"""Put the demo into the database, once, and have its trial really run."""
+
+from __future__ import annotations
+
+import json
+from importlib import resources
+from typing import Any
+
+import yaml
+
+from epistem.core.cases.content import Case
+from epistem.core.checks.registry import CheckUse
+from epistem.core.errors import NotFound
+from epistem.core.prompts.content import Prompt
+from epistem.core.trials.plan import TrialPlan
+from epistem.store import cases, drafts, subjects, trials, versions
+from epistem.store.database import Database, Transaction
+
+PROMPTS = ("triage-message",)
+
+
+def load_demo(database: Database) -> list[int]:
+    """Add what is not there yet; the ids of trials that were started and now run."""
+    started = []
+    for name in PROMPTS:
+        with database.transaction() as tx:
+            try:
+                subjects.get(tx, name)
+            except NotFound:
+                started.append(_load_prompt(tx, name))
+    return started
+
+
+def _load_prompt(tx: Transaction, name: str) -> int:
+    told = yaml.safe_load(_read(f"{name}.yaml"))
+    contents = [
+        Prompt.from_json(v["content"], at=f"versions.{i}") for i, v in enumerate(told["versions"])
+    ]
+    subject = subjects.create(tx, told["name"], told["about"], contents[0])
+    subjects.set_checks(tx, subject, [CheckUse.from_json(use) for use in told["checks"]])
+    for content, version in zip(contents, told["versions"], strict=True):
+        draft = drafts.get(tx, subject)
+        drafts.save(tx, subject, content, draft.revision)
+        versions.save(tx, subject, content, version["note"])
+    for line in _read(f"{name}-cases.jsonl").splitlines():
+        cases.keep(tx, subject, Case.from_json(json.loads(line)))
+    plan = TrialPlan.from_json(told["trial"])
+    return trials.create(tx, subjects.get(tx, name), plan).id
+
+
+def _read(file: str) -> Any:
+    return (resources.files("epistem.demo") / file).read_text("utf-8")

@@ -1,0 +1,1 @@
+"""Sends what `core.wire` builds to the addresses in the model list, and to no others."""

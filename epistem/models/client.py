@@ -1,0 +1,179 @@
+"""One exchange with a model server, with its retries.
+
+CallFailed      the call got no answer for good: `message` says why, `raw` is what came back
+"""
+
+from __future__ import annotations
+
+import asyncio
+import random
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from time import perf_counter
+from types import TracebackType
+from typing import Self
+
+import aiohttp
+
+from epistem.core.errors import EpistemError, WireError
+from epistem.core.wire import chat_completions as wire
+from epistem.models.keys import key_from
+from epistem.models.retry import Retry
+
+MAX_REPLY_BYTES = 12_000_000
+
+
+class CallFailed(EpistemError):
+    def __init__(self, message: str, *, raw: bytes | None, trace: CallTrace) -> None:
+        super().__init__(message, field="model")
+        self.raw = raw
+        self.trace = trace
+
+
+@dataclass(frozen=True)
+class Endpoint:
+    """Where a model is asked. `key_reference` is `env:NAME` or `file:PATH`, never a key itself."""
+
+    model: str
+    address: str
+    key_reference: str | None = None
+    time_limit_ms: int = 60_000
+
+
+@dataclass(frozen=True)
+class CallTrace:
+    """When the last attempt began (UTC), how long it took, and how many there were."""
+
+    started_at: datetime
+    total_ms: float
+    attempts: int
+
+
+@dataclass(frozen=True)
+class Exchange:
+    raw: bytes
+    reply: wire.Reply
+    trace: CallTrace
+
+
+class _Transient(Exception):
+    """An attempt that may go well the next time."""
+
+    def __init__(
+        self, message: str, raw: bytes | None = None, retry_after_s: float | None = None
+    ) -> None:
+        super().__init__(message)
+        self.raw = raw
+        self.retry_after_s = retry_after_s
+
+
+class _Final(_Transient):
+    """An attempt whose repetition would give the same."""
+
+
+class ModelClient:
+    """Keeps connections to model servers open. Use as `async with`; one a loop."""
+
+    def __init__(
+        self,
+        *,
+        in_flight: int = 64,
+        retry: Retry | None = None,
+        rng: random.Random | None = None,
+        sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
+    ) -> None:
+        self._in_flight = in_flight
+        self._retry = retry or Retry()
+        self._rng = rng or random.Random()
+        self._sleep = sleep
+        self._session: aiohttp.ClientSession | None = None
+
+    async def __aenter__(self) -> Self:
+        connector = aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30)
+        self._session = aiohttp.ClientSession(connector=connector, trust_env=False)
+        return self
+
+    async def __aexit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        assert self._session is not None
+        await self._session.close()
+
+    async def ask(self, endpoint: Endpoint, body: bytes) -> Exchange:
+        """Post `body`; transient failures are retried with growing, jittered waits.
+
+        Raises CallFailed when the answer is final or the attempts are used up.
+        """
+        headers = {"Content-Type": "application/json"}
+        if endpoint.key_reference:
+            headers["Authorization"] = f"Bearer {key_from(endpoint.key_reference)}"
+        attempts = 0
+        while True:
+            attempts += 1
+            started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
+            try:
+                raw, reply = await self._attempt(endpoint, body, headers)
+                total_ms = (perf_counter() - start) * 1000
+                return Exchange(raw, reply, CallTrace(started_at, total_ms, attempts))
+            except _Transient as failure:
+                trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
+                over = isinstance(failure, _Final) or attempts >= self._retry.attempts
+                if over:
+                    tried = f" Tried {attempts} times." if attempts > 1 else ""
+                    raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
+                await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
+
+    async def _attempt(
+        self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
+    ) -> tuple[bytes, wire.Reply]:
+        assert self._session is not None, "use the client as `async with`"
+        name, url = endpoint.model, endpoint.address.rstrip("/") + wire.PATH
+        try:
+            # asyncio.timeout rather than a ClientTimeout object a call: half the cost.
+            async with (
+                asyncio.timeout(endpoint.time_limit_ms / 1000),
+                self._session.post(url, data=body, headers=headers, allow_redirects=False) as got,
+            ):
+                raw = await _read_up_to(got, MAX_REPLY_BYTES)
+        except TimeoutError as error:
+            limit = endpoint.time_limit_ms / 1000
+            raise _Transient(f"{name} did not answer within {limit:g} s.") from error
+        except aiohttp.ClientConnectorError as error:
+            raise _Transient(
+                f"{name} can't be reached at {endpoint.address}. Is the model server running?"
+            ) from error
+        except aiohttp.ClientError as error:
+            raise _Transient(f"{name} broke off the answer ({type(error).__name__}).") from error
+        if got.status != 200:
+            said = wire.error_message(raw)
+            message = f"{name} answered {got.status}: {said}"
+            if got.status in self._retry.statuses:
+                raise _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
+            raise _Final(message, raw)
+        try:
+            return raw, wire.parse_reply(raw)
+        except WireError as error:
+            raise _Transient(f"{name}: {error.message}", raw) from error
+
+
+async def _read_up_to(got: aiohttp.ClientResponse, most: int) -> bytes:
+    """The body, counted as it comes, since a length header may be missing or of packed bytes."""
+    chunks, size = [], 0
+    while chunk := await got.content.readany():
+        chunks.append(chunk)
+        size += len(chunk)
+        if size > most:
+            got.close()
+            raise _Final(f"The reply is longer than {most:,} bytes, so it was not read to the end.")
+    return b"".join(chunks)
+
+
+def _seconds(header: str | None) -> float | None:
+    try:
+        return float(header) if header else None
+    except ValueError:
+        return None

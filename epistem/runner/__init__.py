@@ -1,0 +1,1 @@
+"""Carries out trials: claims cells in shards, asks, judges, records."""

@@ -1,0 +1,172 @@
+"""The runner: looks for cells that wait, claims them in shards, hands the shards to an executor."""
+
+from __future__ import annotations
+
+import multiprocessing
+import time
+import uuid
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from dataclasses import dataclass
+from threading import Event
+
+import structlog
+
+from epistem.models.retry import Retry
+from epistem.runner.lifeline import die_with_parent
+from epistem.runner.shard import ShardResult, ShardTask, run_shard
+from epistem.store import cells
+from epistem.store.database import Address, Database, StoreDown, Transaction
+
+log = structlog.get_logger()
+
+
+@dataclass(frozen=True)
+class RunnerOptions:
+    """`shards` may be in hand at once, each of up to `shard_size` cells with `in_flight` calls."""
+
+    shards: int = 2
+    shard_size: int = 2_048
+    in_flight: int = 64
+    poll_s: float = 0.25
+    retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
+
+
+def process_executor(workers: int) -> ProcessPoolExecutor:
+    """Worker processes that end with this one, however it ends."""
+    context = multiprocessing.get_context("spawn")
+    return ProcessPoolExecutor(workers, mp_context=context, initializer=die_with_parent)
+
+
+class Runner:
+    """Safe to run several times against one database: a cell is claimed by one of them only."""
+
+    def __init__(
+        self,
+        address: Address,
+        options: RunnerOptions | None = None,
+        *,
+        make_executor: Callable[[int], Executor] = process_executor,
+    ) -> None:
+        self.name = uuid.uuid4().hex[:20]
+        self._address = address
+        self._options = options or RunnerOptions()
+        self._make_executor = make_executor
+        self._executor = make_executor(self._options.shards)
+        self._database = Database(address, connections=4)
+        self._in_hand: dict[str, Future[ShardResult]] = {}
+        self._shards_made = 0
+        self._lock: _RunnerLock | None = None
+        self._away = False
+
+    def run(self, stop: Event) -> None:
+        """Until `stop` is set. A database that is away is waited for."""
+        log.info("runner ready", runner=self.name)
+        try:
+            while not stop.is_set():
+                try:
+                    busy = self.step()
+                    if self._away:
+                        log.info("the database is back")
+                        self._away = False
+                except StoreDown as error:
+                    if not self._away:
+                        log.warning("waiting for the database", why=error.message)
+                        self._away = True
+                    self._lock, busy = None, False
+                if not busy:
+                    stop.wait(self._options.poll_s)
+        finally:
+            self.close()
+
+    def step(self) -> bool:
+        """One pass; whether a shard was handed out."""
+        if self._lock is None or not self._lock.alive():
+            self._lock = _RunnerLock(self._address, self.name)
+        self._collect()
+        with self._database.transaction() as tx:
+            given_back = cells.release_orphans(tx)
+        if given_back:
+            log.info("took over cells of a runner that is gone", cells=given_back)
+        handed_out = False
+        while len(self._in_hand) < self._options.shards and self._hand_out_one():
+            handed_out = True
+        return handed_out
+
+    def close(self) -> None:
+        """Let go: shards in hand end with their processes, and others may take their cells."""
+        self._executor.shutdown(wait=False, cancel_futures=True)
+        for process in list((getattr(self._executor, "_processes", None) or {}).values()):
+            process.terminate()
+        self._database.close()
+        if self._lock is not None:
+            self._lock.close()
+
+    @property
+    def idle(self) -> bool:
+        return not self._in_hand
+
+    def _hand_out_one(self) -> bool:
+        with self._database.transaction() as tx:
+            trials = cells.trials_to_run(tx)
+            if not trials:
+                return False
+            trial_id = trials[0][0]
+            self._shards_made += 1
+            owner = f"{self.name}.{self._shards_made}"
+            claimed = cells.claim(tx, trial_id, owner, self._options.shard_size)
+        if not claimed:
+            return False
+        log.info("shard", trial=trial_id, cells=len(claimed), owner=owner)
+        task = ShardTask(
+            self._address.to_url(),
+            trial_id,
+            owner,
+            claimed,
+            self._options.in_flight,
+            self._options.retry,
+        )
+        self._in_hand[owner] = self._executor.submit(run_shard, task)
+        return True
+
+    def _collect(self) -> None:
+        """Look at the shards that ended; give back what one that broke had claimed."""
+        for owner, future in list(self._in_hand.items()):
+            if not future.done():
+                continue
+            error = future.exception()
+            if error is None:
+                del self._in_hand[owner]
+                continue
+            log.error("a shard broke", owner=owner, why=repr(error))
+            self._give_back(owner)
+            del self._in_hand[owner]
+            if not self._in_hand:
+                # A process pool is of no use once one of its processes was killed.
+                self._executor.shutdown(wait=False, cancel_futures=True)
+                self._executor = self._make_executor(self._options.shards)
+            time.sleep(self._options.poll_s)
+
+    def _give_back(self, owner: str) -> None:
+        with self._database.transaction() as tx:
+            cells.release(tx, owner)
+
+
+class _RunnerLock:
+    """The server-side lock that proves that this runner lives, on a connection of its own."""
+
+    def __init__(self, address: Address, runner: str) -> None:
+        self._connection = address.connect(autocommit=True)
+        with self._connection.cursor() as cursor:
+            if not cells.hold_runner_lock(Transaction(cursor), runner):
+                raise StoreDown("The runner's lock is still held by a connection that was lost.")
+
+    def alive(self) -> bool:
+        try:
+            self._connection.ping(reconnect=False)
+        except Exception:
+            return False
+        return True
+
+    def close(self) -> None:
+        self._connection.close()

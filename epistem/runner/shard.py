@@ -1,0 +1,204 @@
+"""A shard: some cells of one trial, asked with many calls in flight by one event loop.
+
+`run_shard` takes and gives plain data and opens its own connections, so that any
+`concurrent.futures.Executor` may run it: threads, processes, or a cluster's.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import structlog
+import uvloop
+
+from epistem.core.checks.base import Answer, Ground
+from epistem.core.errors import EpistemError
+from epistem.core.prompts.render import RenderedMessage, render
+from epistem.core.trials.judging import Bench
+from epistem.core.wire import chat_completions as wire
+from epistem.core.wire.request import body_from
+from epistem.models.client import CallFailed, CallTrace, Endpoint, Exchange, ModelClient
+from epistem.models.retry import Retry
+from epistem.runner.writer import Writer
+from epistem.store import cells, models, trials
+from epistem.store.database import Address, Database
+from epistem.store.readings import NewReading
+
+log = structlog.get_logger()
+
+STATUS_POLL_S = 0.5
+
+
+@dataclass(frozen=True)
+class ShardTask:
+    """`cells` are claimed by `owner` already."""
+
+    database_url: str
+    trial_id: int
+    owner: str
+    cells: list[cells.ClaimedCell]
+    in_flight: int = 64
+    retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
+
+
+@dataclass(frozen=True)
+class ShardResult:
+    trial_id: int
+    owner: str
+    recorded: int
+    status: str
+
+
+def run_shard(task: ShardTask) -> ShardResult:
+    """Ask and record every cell of the shard, or stop early when the trial is stopped.
+
+    Cells that were claimed and not recorded are given back. Raises StoreDown after a long outage.
+    """
+    database = Database(Address.from_url(task.database_url), connections=3)
+    try:
+        return uvloop.run(_Shard(task, database).run())
+    finally:
+        database.close()
+
+
+class _Shard:
+    def __init__(self, task: ShardTask, database: Database) -> None:
+        self._task = task
+        self._database = database
+        self._stopped = False
+        with database.transaction() as tx:
+            trial = trials.get(tx, task.trial_id)
+            self._arms = trials.arms_of(tx, task.trial_id)
+            self._cases = trials.cases_of(tx, task.trial_id)
+            known = models.all_of(tx)
+        self._models = [models.pick(known, arm.model) for arm in self._arms]
+        self._endpoints = [
+            Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms) for m in self._models
+        ]
+        self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
+        self._rendered: dict[tuple[int, int], list[RenderedMessage]] = {}
+
+    async def run(self) -> ShardResult:
+        task = self._task
+        loop = asyncio.get_running_loop()
+        writer = Writer(self._database, task.trial_id, task.owner, loop, bound=4 * task.in_flight)
+        waiting = iter(task.cells)
+        rng = random.Random(task.owner)
+        async with ModelClient(in_flight=task.in_flight, retry=task.retry, rng=rng) as client:
+            watch = asyncio.create_task(self._watch_status(writer))
+            lanes = min(task.in_flight, len(task.cells))
+            try:
+                async with asyncio.TaskGroup() as group:
+                    for _ in range(lanes):
+                        group.create_task(self._lane(waiting, client, writer))
+            finally:
+                watch.cancel()
+                await writer.close()
+        if self._stopped:
+            with self._database.transaction() as tx:
+                cells.release(tx, task.owner)
+        return ShardResult(task.trial_id, task.owner, writer.recorded, writer.status)
+
+    async def _lane(
+        self, waiting: Iterator[cells.ClaimedCell], client: ModelClient, writer: Writer
+    ) -> None:
+        """One call at a time, until no cell waits; the lanes share one iterator."""
+        for cell in waiting:
+            if self._stopped or writer.status == "stopped":
+                self._stopped = True
+                return
+            await writer.put(await self._reading(cell, client))
+
+    async def _watch_status(self, writer: Writer) -> None:
+        """Notice a stop even while slow calls keep the writer idle."""
+        while True:
+            await asyncio.sleep(STATUS_POLL_S)
+            try:
+                status = await asyncio.to_thread(self._status)
+            except EpistemError:
+                continue  # the writer deals with an outage
+            if status == "stopped":
+                self._stopped = True
+
+    def _status(self) -> str:
+        with self._database.transaction() as tx:
+            return trials.get(tx, self._task.trial_id).status
+
+    async def _reading(self, cell: cells.ClaimedCell, client: ModelClient) -> NewReading:
+        """What comes of one cell; it never raises for what a model or a case does."""
+        body = b""
+        try:
+            body = self._body(cell)
+            exchange = await client.ask(self._endpoints[cell.arm], body)
+            return self._answered(cell, body, exchange)
+        except CallFailed as error:
+            return _unanswered(cell, body, error.message, error.trace, error.raw)
+        except EpistemError as error:
+            return _unanswered(cell, body, error.message, _never_asked())
+        except Exception as error:
+            log.exception("a cell failed", cell=cell.id)
+            message = f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
+            return _unanswered(cell, body, message, _never_asked())
+
+    def _body(self, cell: cells.ClaimedCell) -> bytes:
+        arm = self._arms[cell.arm]
+        place = (cell.arm, cell.case_at)
+        messages = self._rendered.get(place)
+        if messages is None:
+            inputs = self._cases[cell.case_at].content.inputs
+            messages = self._rendered[place] = render(arm.content, inputs)
+        return wire.encode(body_from(messages, arm.content, arm.model, arm.settings, cell.seed))
+
+    def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:
+        reply, trace = exchange.reply, exchange.trace
+        case = self._cases[cell.case_at].content
+        ground = Ground(self._arms[cell.arm].content.reply, case.expect, case.inputs)
+        usage = reply.usage
+        return NewReading(
+            cell_id=cell.id,
+            arm=cell.arm,
+            case_at=cell.case_at,
+            repeat_no=cell.repeat_no,
+            request=body,
+            reply=exchange.raw,
+            answer=reply.text,
+            finish_reason=reply.finish_reason,
+            input_tokens=usage.input_tokens,
+            output_tokens=usage.output_tokens,
+            cents=self._models[cell.arm].cost_cents(usage.input_tokens, usage.output_tokens),
+            attempts=trace.attempts,
+            started_at=trace.started_at,
+            total_ms=trace.total_ms,
+            error=None,
+            findings=self._benches[cell.arm].judge(Answer(reply.text, reply.finish_reason), ground),
+        )
+
+
+def _unanswered(
+    cell: cells.ClaimedCell, body: bytes, why: str, trace: CallTrace, raw: bytes | None = None
+) -> NewReading:
+    return NewReading(
+        cell_id=cell.id,
+        arm=cell.arm,
+        case_at=cell.case_at,
+        repeat_no=cell.repeat_no,
+        request=body or b"{}",
+        reply=raw,
+        answer=None,
+        finish_reason=None,
+        input_tokens=0,
+        output_tokens=0,
+        cents=0.0,
+        attempts=trace.attempts,
+        started_at=trace.started_at,
+        total_ms=trace.total_ms,
+        error=why,
+    )
+
+
+def _never_asked() -> CallTrace:
+    return CallTrace(datetime.now(UTC).replace(tzinfo=None), 0.0, 0)

@@ -1,0 +1,1 @@
+"""A simulated model service: mechanisms, never prepared answers. See docs/stand-in.md."""

@@ -1,0 +1,1 @@
+"""MariaDB: the only place where SQL is written. One module a thing kept."""

@@ -1,0 +1,63 @@
+"""Drafts: the one mutable state of a subject, with a revision to catch two writers."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+
+from epistem.core.errors import Conflict
+from epistem.core.prompts.content import Prompt
+from epistem.store.database import Transaction
+from epistem.store.documents import dumps
+from epistem.store.subjects import Subject
+
+
+@dataclass(frozen=True)
+class Draft:
+    """`base_version` is the number of the version that the draft was last equal to."""
+
+    revision: int
+    content: Prompt
+    base_version: int | None
+    updated_at: datetime
+
+
+class StaleDraft(Conflict):
+    """Somebody saved the draft first. Both texts are here, so neither is lost."""
+
+    def __init__(self, theirs: Draft, yours: Prompt) -> None:
+        super().__init__(
+            "The draft was changed elsewhere since you opened it. Nothing was overwritten: "
+            "compare both texts and save again.",
+            field="If-Match",
+        )
+        self.theirs = theirs
+        self.yours = yours
+
+
+def get(tx: Transaction, subject: Subject, *, lock: bool = False) -> Draft:
+    row = tx.first(
+        "SELECT revision, content, base_version, updated_at FROM drafts WHERE subject_id = %s"
+        + (" FOR UPDATE" if lock else ""),
+        [subject.id],
+    )
+    assert row is not None, "a subject is always made with its draft"
+    return Draft(row[0], Prompt.from_json(json.loads(row[1])), row[2], row[3])
+
+
+def save(tx: Transaction, subject: Subject, content: Prompt, expected_revision: int) -> Draft:
+    """Keep the draft as typed. Raises StaleDraft if it is no longer at `expected_revision`."""
+    current = get(tx, subject, lock=True)
+    if current.revision != expected_revision:
+        raise StaleDraft(current, content)
+    tx.run(
+        "UPDATE drafts SET content = %s, revision = revision + 1, updated_at = NOW(3) "
+        "WHERE subject_id = %s",
+        (dumps(content.to_json()), subject.id),
+    )
+    return get(tx, subject)
+
+
+def set_base(tx: Transaction, subject: Subject, version: int) -> None:
+    tx.run("UPDATE drafts SET base_version = %s WHERE subject_id = %s", (version, subject.id))

@@ -1,0 +1,130 @@
+"""The verdict of a trial, computed from its tallies and kept as long as nothing lands."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from threading import Lock
+
+from epistem.core.checks.registry import Measure, measures_of
+from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
+from epistem.core.evidence.verdict import Verdict, Word, reach_verdict
+from epistem.store import readings, trials
+from epistem.store.database import Transaction
+
+KEPT = 200
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first."""
+
+    trial: trials.Trial
+    arms: list[trials.Arm]
+    names: list[str]
+    measures: list[Measure]
+    verdict: Verdict
+    efforts: list[Effort]
+    sentences: list[list[Segment]]
+    lead: int | None
+
+
+@dataclass(frozen=True)
+class Headline:
+    trial: int
+    arm: str
+    against: str
+    measure: str
+    difference: float | None
+    low: float | None
+    high: float | None
+    margin: float
+    word: Word
+
+
+_kept: OrderedDict[tuple[int, int], Evidence] = OrderedDict()
+_lock = Lock()
+
+
+def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
+    """Cheap when asked again: recorded readings never change, so their number is the key."""
+    key = (trial.id, trial.recorded)
+    with _lock:
+        if key in _kept:
+            _kept.move_to_end(key)
+            return _kept[key]
+    found = _compute(tx, trial)
+    with _lock:
+        _kept[key] = found
+        while len(_kept) > KEPT:
+            _kept.popitem(last=False)
+    return found
+
+
+def headline_of(tx: Transaction, trial: trials.Trial) -> Headline | None:
+    """The lead arm on the first measure, or None when there is nothing to compare."""
+    found = evidence_of(tx, trial)
+    mark = next((c for c in found.verdict.comparisons if c.arm == found.lead), None)
+    if mark is None or found.lead is None:
+        return None
+    return Headline(
+        trial=trial.id,
+        arm=found.names[found.lead],
+        against=found.names[0],
+        measure=found.measures[mark.measure].title,
+        difference=mark.difference,
+        low=mark.interval.low if mark.interval else None,
+        high=mark.interval.high if mark.interval else None,
+        margin=found.measures[mark.measure].margin,
+        word=mark.word,
+    )
+
+
+def arm_names(arms: list[trials.Arm]) -> list[str]:
+    """As short as tells them apart: `v2`, `v2 tern-s`, or with the settings that differ."""
+    versions = [f"v{arm.version}" for arm in arms]
+    if len(set(versions)) == len(arms) and len({arm.model for arm in arms}) == 1:
+        return versions
+    names = [f"v{arm.version} {arm.model}" for arm in arms]
+    if len(set(names)) == len(arms):
+        return names
+    settings = [arm.settings.to_json() for arm in arms]
+    varied = [k for k in settings[0] if len({str(s.get(k)) for s in settings}) > 1]
+    return [
+        " ".join([name, *(f"{k.replace('_', ' ')} {s[k]:g}" for k in varied if k in s)])
+        for name, s in zip(names, settings, strict=True)
+    ]
+
+
+def _compute(tx: Transaction, trial: trials.Trial) -> Evidence:
+    arms = trials.arms_of(tx, trial.id)
+    measures = measures_of(trial.checks)
+    cases = len(trial.plan.cases or [])
+    tally = readings.tally(tx, trial.id, len(arms), len(measures), cases)
+    margins = [measure.margin for measure in measures]
+    verdict = reach_verdict(tally, margins, seed=trial.plan.seed)
+    efforts = readings.efforts(tx, trial.id, len(arms))
+    names = arm_names(arms)
+    sentences: list[list[Segment]] = [[]]
+    for arm in range(1, len(arms)):
+        sentences.append(
+            verdict_sentence(
+                names[arm],
+                names[0],
+                [c for c in verdict.comparisons if c.arm == arm],
+                [measure.title for measure in measures],
+                margins,
+                efforts[arm],
+                efforts[0],
+            )
+        )
+    return Evidence(trial, arms, names, measures, verdict, efforts, sentences, _lead(arms))
+
+
+def _lead(arms: list[trials.Arm]) -> int | None:
+    """The newest other version on the baseline's model, else the second arm."""
+    if len(arms) < 2:
+        return None
+    base = arms[0]
+    same_model = [a for a in arms[1:] if a.model == base.model and a.version != base.version]
+    return max(same_model, key=lambda arm: arm.version).position if same_model else 1

@@ -1,0 +1,92 @@
+"""Apply the numbered .sql files, once each, in order, under a lock."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from importlib import resources
+from typing import NamedTuple
+
+import pymysql
+
+from epistem.store.database import Address, MigrationFailed
+
+LOCK = "epistem.migrate"
+LOCK_SECONDS = 60
+
+
+class Migration(NamedTuple):
+    name: str
+    statements: list[str]
+    digest: str
+
+
+def migrations() -> list[Migration]:
+    """Every file of `migrations/`, by number."""
+    folder = resources.files("epistem.store") / "migrations"
+    files = sorted((f for f in folder.iterdir() if f.name.endswith(".sql")), key=lambda f: f.name)
+    return [migration_from(f.name, f.read_text("utf-8")) for f in files]
+
+
+def migration_from(name: str, text: str) -> Migration:
+    """Statements end with `;` at the end of a line."""
+    statements = [part.strip() for part in (text + "\n").split(";\n") if part.strip()]
+    return Migration(name, statements, hashlib.sha256(text.encode()).hexdigest())
+
+
+def migrate(
+    address: Address,
+    *,
+    todo: list[Migration] | None = None,
+    say: Callable[[str], None] = lambda line: None,
+) -> list[str]:
+    """Bring the schema up to date; the names applied now. Raises MigrationFailed.
+
+    The database is made if it is not there. A file that has landed may not change: its digest
+    is compared, and an edited one is refused before anything is applied.
+    """
+    admin = Address(address.host, address.port, address.user, address.password, "mysql")
+    with admin.connect(autocommit=True) as connection, connection.cursor() as cursor:
+        name = address.database.replace("`", "")
+        cursor.execute(f"CREATE DATABASE IF NOT EXISTS `{name}` CHARACTER SET utf8mb4")
+
+    connection = address.connect()
+    try:
+        connection.autocommit(True)
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT GET_LOCK(%s, %s)", (f"{LOCK}.{address.database}", LOCK_SECONDS))
+            if cursor.fetchone() != (1,):
+                raise MigrationFailed("Another process has been migrating for a minute; try again.")
+            cursor.execute(
+                "CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(100) NOT NULL PRIMARY KEY, "
+                "digest CHAR(64) NOT NULL, applied_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3))"
+            )
+            cursor.execute("SELECT name, digest FROM migrations")
+            landed = {str(name): str(digest) for name, digest in cursor.fetchall()}
+            waiting = []
+            for migration in migrations() if todo is None else todo:
+                if migration.name not in landed:
+                    waiting.append(migration)
+                elif landed[migration.name] != migration.digest:
+                    raise MigrationFailed(
+                        f"{migration.name} was edited after it was applied. Undo the edit and put "
+                        "the change into a new file."
+                    )
+            for migration in waiting:
+                say(migration.name)
+                _apply(cursor, migration)
+        return [migration.name for migration in waiting]
+    finally:
+        connection.close()  # which also gives the lock back
+
+
+def _apply(cursor: pymysql.cursors.Cursor, migration: Migration) -> None:
+    for number, statement in enumerate(migration.statements, start=1):
+        try:
+            cursor.execute(statement)
+        except pymysql.Error as error:
+            said = error.args[1] if len(error.args) > 1 else error
+            raise MigrationFailed(f"{migration.name}: statement {number}: {said}") from error
+    cursor.execute(
+        "INSERT INTO migrations (name, digest) VALUES (%s, %s)", (migration.name, migration.digest)
+    )

@@ -1,0 +1,8 @@
+CREATE TABLE drafts (
+  subject_id    INT UNSIGNED NOT NULL PRIMARY KEY,
+  revision      INT UNSIGNED NOT NULL DEFAULT 1,
+  content       LONGTEXT NOT NULL,
+  base_version  INT UNSIGNED NULL,
+  updated_at    DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  FOREIGN KEY (subject_id) REFERENCES subjects (id) ON DELETE CASCADE
+) DEFAULT CHARSET = utf8mb4;

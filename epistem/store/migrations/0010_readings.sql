@@ -1,0 +1,23 @@
+CREATE TABLE readings (
+  id             BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  cell_id        BIGINT UNSIGNED NOT NULL UNIQUE,
+  trial_id       INT UNSIGNED NOT NULL,
+  arm            SMALLINT UNSIGNED NOT NULL,
+  case_at        INT UNSIGNED NOT NULL,
+  repeat_no      SMALLINT UNSIGNED NOT NULL,
+  request        MEDIUMBLOB NOT NULL COMMENT 'the bytes of the body as posted',
+  reply          MEDIUMBLOB NULL COMMENT 'the bytes of the body as received',
+  answer         MEDIUMBLOB NULL COMMENT 'UTF-8',
+  finish_reason  VARCHAR(40) NULL,
+  input_tokens   INT UNSIGNED NOT NULL DEFAULT 0,
+  output_tokens  INT UNSIGNED NOT NULL DEFAULT 0,
+  cents          DOUBLE NOT NULL DEFAULT 0,
+  attempts       SMALLINT UNSIGNED NOT NULL DEFAULT 1,
+  started_at     DATETIME(3) NOT NULL,
+  total_ms       DOUBLE NOT NULL COMMENT 'of the last attempt',
+  failed         BIGINT UNSIGNED NOT NULL DEFAULT 0 COMMENT 'bit k is set when measure k failed',
+  error          TEXT NULL COMMENT 'why there is no answer',
+  KEY by_place (trial_id, arm, case_at, repeat_no),
+  KEY by_landing (trial_id, id),
+  FOREIGN KEY (trial_id) REFERENCES trials (id) ON DELETE CASCADE
+) DEFAULT CHARSET = utf8mb4;

@@ -1,0 +1,60 @@
+"""The model list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import astuple, dataclass, fields
+from math import fsum
+
+from epistem.core.errors import InvalidInput
+from epistem.core.shapes import listed
+from epistem.store.database import Transaction
+
+
+@dataclass(frozen=True)
+class Model:
+    """`input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME`."""
+
+    name: str
+    address: str
+    key_reference: str | None
+    context_window: int
+    input_cents: float
+    output_cents: float
+    time_limit_ms: int = 60_000
+    about: str = ""
+
+    def cost_cents(self, input_tokens: int, output_tokens: int) -> float:
+        return fsum((input_tokens * self.input_cents, output_tokens * self.output_cents)) / 1e6
+
+
+_NAMES = [field.name for field in fields(Model)]
+
+
+def put(tx: Transaction, model: Model) -> None:
+    """Add the model, or change the one of that name."""
+    changes = ", ".join(f"{name} = VALUES({name})" for name in _NAMES[1:])
+    tx.run(
+        f"INSERT INTO models ({', '.join(_NAMES)}) VALUES ({', '.join(['%s'] * len(_NAMES))}) "
+        f"ON DUPLICATE KEY UPDATE {changes}",
+        astuple(model),
+    )
+
+
+def all_of(tx: Transaction) -> list[Model]:
+    """Cheapest first."""
+    rows = tx.rows(f"SELECT {', '.join(_NAMES)} FROM models ORDER BY output_cents, name")
+    return [Model(*row) for row in rows]
+
+
+def get(tx: Transaction, name: str, *, field: str = "model") -> Model:
+    """Raises InvalidInput, listing the models there are."""
+    return pick(all_of(tx), name, field=field)
+
+
+def pick(models: Iterable[Model], name: str, *, field: str = "model") -> Model:
+    known = {model.name: model for model in models}
+    if name not in known:
+        there = f"There are {listed(sorted(known), 'and')}." if known else "The list is empty."
+        raise InvalidInput(f"There is no model “{name[:80]}”. {there}", field=field)
+    return known[name]

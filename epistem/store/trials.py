@@ -1,0 +1,188 @@
+"""Trials: a plan spelt out into arms, cases and cells, before any call is made."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import islice
+from typing import Any
+
+from epistem.core.cases.content import Case
+from epistem.core.checks.registry import CheckUse
+from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.settings import Settings
+from epistem.core.trials.judging import Bench
+from epistem.core.trials.plan import TrialPlan, cells_of, check_plan
+from epistem.store import cases, models, versions
+from epistem.store.database import Transaction
+from epistem.store.documents import dumps
+from epistem.store.subjects import Subject
+
+CELLS_A_STATEMENT = 2_000
+MAX_MEASURES = 60
+"""Failed measures are kept as bits of one 64-bit number beside each reading."""
+
+
+@dataclass(frozen=True)
+class Trial:
+    """`recorded` counts readings, `unanswered` those of them that got no answer."""
+
+    id: int
+    subject_id: int
+    subject: str
+    status: str
+    plan: TrialPlan
+    total: int
+    recorded: int
+    unanswered: int
+    created_at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+
+    @property
+    def checks(self) -> list[CheckUse]:
+        assert self.plan.checks is not None, "a kept plan has its checks spelt out"
+        return self.plan.checks
+
+    @property
+    def over(self) -> bool:
+        return self.status in ("finished", "stopped")
+
+
+@dataclass(frozen=True)
+class Arm:
+    position: int
+    version: int
+    model: str
+    settings: Settings
+    content: Prompt
+
+
+@dataclass(frozen=True)
+class TrialCase:
+    position: int
+    number: int
+    content: Case
+
+
+_SELECT = """
+SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unanswered,
+       t.created_at, t.started_at, t.finished_at
+  FROM trials t JOIN subjects s ON s.id = t.subject_id
+"""
+
+
+def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
+    """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
+    chosen = cases.picked(tx, subject, plan.cases)
+    check_plan(plan, len(chosen))
+    checks = subject.checks if plan.checks is None else plan.checks
+    arms = []
+    known = models.all_of(tx)
+    for position, arm in enumerate(plan.arms):
+        try:
+            version = versions.get(tx, subject, arm.version)
+        except NotFound as error:
+            raise InvalidInput(error.message, field=f"arms.{position}.version") from error
+        models.pick(known, arm.model, field=f"arms.{position}.model")
+        measures = Bench(checks, version.content.reply).measures
+        if len(measures) > MAX_MEASURES:
+            raise InvalidInput(f"A trial can have {MAX_MEASURES} measures at most.", field="checks")
+        arms.append((version, arm.model, arm.settings.over(version.content.settings)))
+
+    kept = plan.model_copy(update={"cases": [c.number for c in chosen], "checks": checks})
+    trial_id = tx.insert(
+        "INSERT INTO trials (subject_id, plan, total) VALUES (%s, %s, %s)",
+        (subject.id, dumps(kept.to_json()), len(arms) * len(chosen) * plan.repeats),
+    )
+    tx.run_many(
+        "INSERT INTO trial_cases (trial_id, position, number, content) VALUES (%s, %s, %s, %s)",
+        [(trial_id, p, c.number, dumps(c.content.to_json())) for p, c in enumerate(chosen)],
+    )
+    tx.run_many(
+        "INSERT INTO arms (trial_id, position, version_id, model, settings) VALUES (%s, %s, %s, %s, %s)",
+        [(trial_id, p, v.id, m, dumps(s.to_json())) for p, (v, m, s) in enumerate(arms)],
+    )
+    cells = cells_of(plan, len(chosen))
+    while rows := [(trial_id, *cell) for cell in islice(cells, CELLS_A_STATEMENT)]:
+        tx.run_many(
+            "INSERT INTO cells (trial_id, arm, case_at, repeat_no, seed) VALUES (%s, %s, %s, %s, %s)",
+            rows,
+        )
+    return get(tx, trial_id)
+
+
+def get(tx: Transaction, trial_id: int) -> Trial:
+    row = tx.first(f"{_SELECT} WHERE t.id = %s", [trial_id])
+    if row is None:
+        raise NotFound(f"There is no trial T{trial_id}.", field="trial")
+    return _from_row(row)
+
+
+def all_of(tx: Transaction, subject: Subject, *, most: int = 200) -> list[Trial]:
+    """Newest first."""
+    rows = tx.rows(
+        f"{_SELECT} WHERE t.subject_id = %s ORDER BY t.id DESC LIMIT %s", (subject.id, most)
+    )
+    return [_from_row(row) for row in rows]
+
+
+def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
+    rows = tx.rows(
+        "SELECT a.position, v.number, a.model, a.settings, v.content FROM arms a "
+        "JOIN versions v ON v.id = a.version_id WHERE a.trial_id = %s ORDER BY a.position",
+        [trial_id],
+    )
+    return [
+        Arm(
+            position,
+            number,
+            model,
+            Settings.from_json(json.loads(settings)),
+            Prompt.from_json(json.loads(content)),
+        )
+        for position, number, model, settings, content in rows
+    ]
+
+
+def cases_of(tx: Transaction, trial_id: int) -> list[TrialCase]:
+    """The cases as they were when the trial was made."""
+    rows = tx.rows(
+        "SELECT position, number, content FROM trial_cases WHERE trial_id = %s ORDER BY position",
+        [trial_id],
+    )
+    return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
+
+
+def stop(tx: Transaction, trial_id: int) -> Trial:
+    """No new call is started; those in flight are still recorded. Raises Conflict if it is over."""
+    changed = tx.run(
+        "UPDATE trials SET status = 'stopped', finished_at = NOW(3) "
+        "WHERE id = %s AND status IN ('waiting', 'running')",
+        [trial_id],
+    )
+    trial = get(tx, trial_id)
+    if not changed:
+        raise Conflict(f"T{trial_id} is {trial.status} already.", field="trial")
+    return trial
+
+
+def go_on(tx: Transaction, trial_id: int) -> Trial:
+    """Let a stopped trial make its remaining calls. Raises Conflict if it isn't stopped."""
+    changed = tx.run(
+        "UPDATE trials SET status = 'waiting', finished_at = NULL WHERE id = %s AND status = 'stopped' "
+        "AND recorded < total",
+        [trial_id],
+    )
+    trial = get(tx, trial_id)
+    if not changed:
+        raise Conflict(
+            f"T{trial_id} is {trial.status}; only a stopped trial can go on.", field="trial"
+        )
+    return trial
+
+
+def _from_row(row: tuple[Any, ...]) -> Trial:
+    return Trial(*(*row[:4], TrialPlan.from_json(json.loads(row[4])), *row[5:]))

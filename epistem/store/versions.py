@@ -1,0 +1,86 @@
+"""Versions: immutable, numbered, known by the hash of their content."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from epistem.core.errors import InvalidInput, NotFound
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.identity import content_hash
+from epistem.core.prompts.render import problems_of
+from epistem.store import drafts
+from epistem.store.database import Transaction
+from epistem.store.documents import dumps
+from epistem.store.subjects import Subject
+
+_COLUMNS = "id, number, content_hash, content, note, created_at"
+
+
+@dataclass(frozen=True)
+class Version:
+    id: int
+    number: int
+    content_hash: str
+    content: Prompt
+    note: str
+    created_at: datetime
+
+
+def save(tx: Transaction, subject: Subject, content: Prompt, note: str) -> tuple[Version, bool]:
+    """The version with this content, and whether it is new.
+
+    Content equal to that of a version, the latest or an older one, makes no new version.
+    Raises InvalidInput, naming part and line, for content that could not be sent.
+    """
+    problems = problems_of(content)
+    if problems:
+        raise InvalidInput(problems[0].message, field=problems[0].field)
+    drafts.get(tx, subject, lock=True)  # one save at a time, so numbers have no gaps
+    digest = content_hash(content)
+    row = tx.first(
+        f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s AND content_hash = %s",
+        (subject.id, digest),
+    )
+    new = row is None
+    if new:
+        tx.run(
+            """
+            INSERT INTO versions (subject_id, number, content_hash, content, note)
+            SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s FROM versions WHERE subject_id = %s
+            """,
+            (subject.id, digest, dumps(content.to_json()), note, subject.id),
+        )
+        row = tx.first(
+            f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s AND content_hash = %s",
+            (subject.id, digest),
+        )
+    assert row is not None
+    version = _from_row(row)
+    drafts.set_base(tx, subject, version.number)
+    return version, new
+
+
+def get(tx: Transaction, subject: Subject, number: int) -> Version:
+    row = tx.first(
+        f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s AND number = %s",
+        (subject.id, number),
+    )
+    if row is None:
+        raise NotFound(f"“{subject.name}” has no version {number}.", field="version")
+    return _from_row(row)
+
+
+def all_of(tx: Transaction, subject: Subject) -> list[Version]:
+    """Newest first."""
+    rows = tx.rows(
+        f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s ORDER BY number DESC", [subject.id]
+    )
+    return [_from_row(row) for row in rows]
+
+
+def _from_row(row: tuple[Any, ...]) -> Version:
+    content = Prompt.from_json(json.loads(row[3]))
+    return Version(row[0], row[1], row[2], content, row[4], row[5])

@@ -1,0 +1,1 @@
+"""Starts and watches the processes that Epistem runs in: database, stand-in, runner, web server."""

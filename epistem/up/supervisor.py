@@ -1,0 +1,251 @@
+"""Start everything, watch it, restart what dies, and end it all on Ctrl-C."""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+import shutil
+import signal
+import sys
+import time
+import urllib.request
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+from types import FrameType
+from typing import IO
+
+from epistem.store import models
+from epistem.store.database import Address, Database
+from epistem.store.migrate import migrate
+from epistem.up.errors import StartError
+from epistem.up.mariadb import MariaDb
+from epistem.up.ports import answers, free_port, port_for_web, wait_until
+from epistem.up.process import Child
+from epistem.web.events import STREAMS
+
+Say = Callable[[str], None]
+
+RESTARTS = 5
+RESTART_WINDOW_S = 60.0
+WATCH_S = 0.5
+
+STAND_IN_MODELS = (
+    # name, window, cents for a million tokens in and out, about
+    ("tern-s", 8_192, 20.0, 80.0, "Stand-in: small, quick, cheap, careless"),
+    ("gannet-l", 32_768, 240.0, 960.0, "Stand-in: large, slow, dear, careful"),
+)
+
+
+class Supervisor:
+    """Owns the folder `home` while it runs: one supervisor a folder."""
+
+    def __init__(self, home: Path, *, port: int | None, say: Say, pace: float = 1.0) -> None:
+        self.home = home.resolve()
+        self._asked_port = port
+        self._say = say
+        self._pace = pace
+        self._lock: IO[str] | None = None
+        self._database = MariaDb(self.home / "mariadb")
+        self._children: dict[str, Child] = {}
+        self._makers: dict[str, Callable[[], Child]] = {}
+        self._restarts: dict[str, deque[float]] = {}
+        self._stopping = False
+        self.web_port = 0
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.web_port}"
+
+    @property
+    def database_address(self) -> Address:
+        return self._database.address
+
+    def start(self, *, reset: bool = False) -> None:
+        """Raises StartError, with everything that was started ended again."""
+        self.home.mkdir(parents=True, exist_ok=True)
+        self._take_lock()
+        signal.signal(signal.SIGTERM, self._on_signal)
+        try:
+            self.web_port = port_for_web(self._asked_port, self._say)
+            if reset:
+                self._say("Starting afresh: the old data is removed")
+                shutil.rmtree(self.home / "mariadb", ignore_errors=True)
+            stand_in_port = free_port()
+            self._run("stand-in", lambda: self._stand_in(stand_in_port))
+            self._say("Starting the database")
+            self._database.start()
+            applied = migrate(self._database.address)
+            if applied:
+                self._say(f"Applied {len(applied)} migrations")
+            self._put_models(stand_in_port)
+            self._say("Starting the runner, the stand-in models and the web server")
+            self._run("runner", self._runner)
+            self._run("web server", self._web)
+            self._wait_for("stand-in", lambda: answers(stand_in_port))
+            self._wait_for("web server", self._web_answers)
+            self._write_state()
+        except BaseException:
+            self.stop()
+            raise
+
+    def watch(self) -> None:
+        """Until Ctrl-C or SIGTERM; a process that dies is started again."""
+        while not self._stopping:
+            if not self._database.child.running:
+                self._restart_database()
+            for name, child in list(self._children.items()):
+                if not child.running:
+                    self._restart(name, child)
+            time.sleep(WATCH_S)
+
+    def stop(self) -> None:
+        """End everything, the database last."""
+        self._stopping = True
+        for name in ("web server", "runner", "stand-in"):
+            if name in self._children:
+                self._children[name].stop(seconds=8)
+        self._database.stop()
+        if self._lock is not None:
+            self._lock.seek(0)
+            self._lock.truncate()
+            self._lock.close()
+            self._lock = None
+
+    def _take_lock(self) -> None:
+        """One supervisor a folder. What a dead one left in the file is only worth a remark."""
+        lock = (self.home / "up.lock").open("a+")
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            lock.seek(0)
+            told = _state_of(lock.read())
+            where = f" at {told['address']}" if told else ""
+            pid = f" (pid {told['pid']})" if told else ""
+            raise StartError(
+                f"Epistem is running already{where}{pid}. Stop that one with Ctrl-C first."
+            ) from error
+        lock.seek(0)
+        told = _state_of(lock.read())
+        if told:
+            self._say(
+                f"The last run (pid {told['pid']}) ended without cleaning up; that is done now."
+            )
+        lock.truncate(0)
+        self._lock = lock
+
+    def _write_state(self) -> None:
+        assert self._lock is not None
+        self._lock.write(
+            json.dumps(
+                {"pid": os.getpid(), "address": self.address, "database_port": self._database.port}
+            )
+        )
+        self._lock.flush()
+
+    def _run(self, name: str, make: Callable[[], Child]) -> None:
+        self._makers[name] = make
+        self._children[name] = make()
+
+    def _wait_for(self, name: str, ready: Callable[[], bool]) -> None:
+        child = self._children[name]
+        wait_until(lambda: ready() or not child.running, seconds=60)
+        if not child.running or not ready():
+            raise StartError(
+                f"The {name} did not start ({child.how_it_ended()}). The end of {child.log}:\n{child.tail(12)}"
+            )
+
+    def _restart(self, name: str, child: Child) -> None:
+        self._say(f"The {name} stopped ({child.how_it_ended()}). Starting it again.")
+        self._count_restart(name, child)
+        self._children[name] = self._makers[name]()
+
+    def _restart_database(self) -> None:
+        child = self._database.child
+        self._say(
+            f"The database stopped ({child.how_it_ended()}). Starting it again; running trials go on by themselves."
+        )
+        self._count_restart("database", child)
+        self._database.start()
+        self._say("The database is back.")
+
+    def _count_restart(self, name: str, child: Child) -> None:
+        times = self._restarts.setdefault(name, deque(maxlen=RESTARTS))
+        times.append(time.monotonic())
+        if len(times) == RESTARTS and times[-1] - times[0] < RESTART_WINDOW_S:
+            raise StartError(
+                f"The {name} stopped {RESTARTS} times within a minute, so it is left alone. "
+                f"The end of {child.log}:\n{child.tail(12)}"
+            )
+
+    def _stand_in(self, port: int) -> Child:
+        return self._epistem("stand-in", "stand-in", f"--port={port}", f"--pace={self._pace}")
+
+    def _runner(self) -> Child:
+        return self._epistem("runner", "runner")
+
+    def _web(self) -> Child:
+        threads = STREAMS + 8
+        command = [
+            sys.executable, "-m", "gunicorn", "epistem.web.app:from_environment()",
+            f"--bind=127.0.0.1:{self.web_port}", "--workers=1", "--worker-class=gthread",
+            f"--threads={threads}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
+        ]  # fmt: skip
+        return Child("web server", command, self.home / "logs" / "web.log", env=self._environment())
+
+    def _epistem(self, name: str, *arguments: str) -> Child:
+        command = [sys.executable, "-m", "epistem.cli", *arguments]
+        return Child(name, command, self.home / "logs" / f"{name}.log", env=self._environment())
+
+    def _environment(self) -> dict[str, str]:
+        if not (self._database.folder / "password").exists():
+            return {}
+        return {"EPISTEM_DATABASE_URL": self._database.address.to_url()}
+
+    def _put_models(self, stand_in_port: int) -> None:
+        database = Database(self._database.address, connections=1)
+        with database.transaction() as tx:
+            for name, window, cents_in, cents_out, about in STAND_IN_MODELS:
+                address = f"http://127.0.0.1:{stand_in_port}"
+                models.put(
+                    tx,
+                    models.Model(name, address, None, window, cents_in, cents_out, 60_000, about),
+                )
+        database.close()
+
+    def _web_answers(self) -> bool:
+        try:
+            with urllib.request.urlopen(f"{self.address}/api/v1/models", timeout=2) as got:
+                return bool(got.status == 200)
+        except OSError:
+            return False
+
+    def _on_signal(self, number: int, frame: FrameType | None) -> None:
+        raise KeyboardInterrupt
+
+
+def running_database(home: Path) -> Address:
+    """The database of the Epistem that runs in `home`. Raises StartError if none does."""
+    try:
+        told = _state_of((home / "up.lock").read_text())
+        password = (home / "mariadb" / "password").read_text().strip()
+    except OSError:
+        told = None
+    if not told or not answers(told["database_port"]):
+        raise StartError(
+            f"Epistem is not running in {home}. Start it in another terminal: epistem up"
+        )
+    return Address("127.0.0.1", told["database_port"], "epistem", password)
+
+
+def _state_of(text: str) -> dict[str, int] | None:
+    try:
+        told = json.loads(text)
+    except ValueError:
+        return None
+    return (
+        told
+        if isinstance(told, dict) and {"pid", "address", "database_port"} <= set(told)
+        else None
+    )

@@ -1,0 +1,1 @@
+"""Flask: one blueprint a thing, typed once, published as OpenAPI 3.1."""

@@ -1,0 +1,160 @@
+"""Drafts and versions."""
+
+from __future__ import annotations
+
+from flask import Response
+from pydantic import BaseModel, Field
+
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.identity import content_hash
+from epistem.core.prompts.render import inputs_of, problems_of
+from epistem.core.shapes import Document
+from epistem.store import drafts, subjects, versions
+from epistem.store.database import Transaction
+from epistem.web.problems import Problem
+from epistem.web.replies import (
+    Moment,
+    Shape,
+    SubjectPath,
+    blueprint,
+    database,
+    etag,
+    expected_revision,
+    reply,
+)
+
+bp = blueprint("drafts")
+
+
+class DraftProblem(Shape):
+    """What keeps the draft from being sent or saved as a version; the draft itself is kept."""
+
+    field: str
+    message: str
+    part: str | None
+    line: int | None
+
+
+class DraftPage(Shape):
+    """`inputs` are the names found in the text. `edited`: it differs from `base_version`."""
+
+    revision: int
+    content: Prompt
+    base_version: int | None
+    edited: bool
+    updated_at: Moment
+    inputs: list[str]
+    problems: list[DraftProblem]
+
+
+class VersionPage(Shape):
+    number: int
+    content_hash: str
+    content: Prompt
+    note: str
+    created_at: Moment
+
+
+class VersionList(Shape):
+    """Newest first."""
+
+    versions: list[VersionPage]
+
+
+class SavedVersion(Shape):
+    """`new` is false when a version with just this content was there already."""
+
+    version: VersionPage
+    new: bool
+    draft: DraftPage
+
+
+class NewVersion(Document):
+    note: str = Field("", max_length=500)
+
+
+class VersionPath(SubjectPath):
+    number: int = Field(ge=1)
+
+
+class IfMatch(BaseModel):
+    if_match: str | None = Field(None, alias="If-Match", description="The ETag of what you edited.")
+
+
+@bp.get(
+    "/subjects/<name>/draft", responses={200: DraftPage}, operation_id="getDraft",
+    summary="The draft, with its inputs and problems",
+)  # fmt: skip
+def get_draft(path: SubjectPath) -> Response:
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        return _draft_reply(tx, subject, drafts.get(tx, subject))
+
+
+@bp.put(
+    "/subjects/<name>/draft", responses={200: DraftPage, 412: Problem, 428: Problem},
+    operation_id="putDraft", summary="Keep the draft as typed",
+)  # fmt: skip
+def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
+    revision = expected_revision()
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        return _draft_reply(tx, subject, drafts.save(tx, subject, body, revision))
+
+
+@bp.get(
+    "/subjects/<name>/versions", responses={200: VersionList}, operation_id="listVersions",
+    summary="All versions, newest first",
+)  # fmt: skip
+def list_versions(path: SubjectPath) -> Response:
+    with database().transaction() as tx:
+        found = versions.all_of(tx, subjects.get(tx, path.name))
+    return reply(VersionList(versions=[VersionPage.model_validate(v) for v in found]))
+
+
+@bp.get(
+    "/subjects/<name>/versions/<int:number>", responses={200: VersionPage}, operation_id="getVersion",
+    summary="One version",
+)  # fmt: skip
+def get_version(path: VersionPath) -> Response:
+    with database().transaction() as tx:
+        found = versions.get(tx, subjects.get(tx, path.name), path.number)
+    return reply(VersionPage.model_validate(found))
+
+
+@bp.post(
+    "/subjects/<name>/versions", responses={200: SavedVersion, 201: SavedVersion, 412: Problem, 428: Problem},
+    operation_id="saveVersion", summary="Save the draft as a version",
+)  # fmt: skip
+def save_version(path: SubjectPath, header: IfMatch, body: NewVersion) -> Response:
+    """Saves the draft at the revision given in If-Match, so that what you saw is what is saved."""
+    revision = expected_revision()
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        draft = drafts.get(tx, subject, lock=True)
+        if draft.revision != revision:
+            raise drafts.StaleDraft(draft, draft.content)
+        version, new = versions.save(tx, subject, draft.content, body.note.strip())
+        page = _draft_page(tx, subject, drafts.get(tx, subject))
+    saved = SavedVersion(version=VersionPage.model_validate(version), new=new, draft=page)
+    return reply(saved, 201 if new else 200, headers={"ETag": etag(page.revision)})
+
+
+def _draft_reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> Response:
+    page = _draft_page(tx, subject, draft)
+    return reply(page, headers={"ETag": etag(draft.revision)})
+
+
+def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> DraftPage:
+    edited = True
+    if draft.base_version is not None:
+        base = versions.get(tx, subject, draft.base_version)
+        edited = base.content_hash != content_hash(draft.content)
+    return DraftPage.model_validate(
+        {
+            **vars(draft),
+            "edited": edited,
+            "inputs": inputs_of(draft.content),
+            "problems": [DraftProblem.model_validate(p) for p in problems_of(draft.content)],
+        }
+    )

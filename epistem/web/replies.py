@@ -1,0 +1,79 @@
+"""Small helpers that every blueprint uses."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated, Any
+
+from flask import Response, current_app, make_response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, RootModel
+
+from epistem.core.errors import InvalidInput
+from epistem.store.database import Database
+from epistem.web.problems import Problem, Unprecedented
+
+API = "/api/v1"
+
+
+class Shape(BaseModel):
+    """Base of what the API answers with; can be read from the store's objects."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+
+def _as_utc(moment: datetime) -> datetime:
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
+
+
+Moment = Annotated[datetime, AfterValidator(_as_utc)]
+
+
+class SubjectPath(BaseModel):
+    name: str = Field(description="The subject's name, as in `desk-reply`.")
+
+
+def blueprint(name: str) -> APIBlueprint:
+    return APIBlueprint(
+        name,
+        __name__,
+        url_prefix=API,
+        abp_tags=[Tag(name=name)],
+        abp_responses={422: Problem, 404: Problem, 503: Problem},
+    )
+
+
+def database() -> Database:
+    found: Database = current_app.extensions["epistem.database"]
+    return found
+
+
+def reply(
+    shape: BaseModel | list[Any], status: int = 200, *, headers: dict[str, str] | None = None
+) -> Response:
+    """The shape as JSON. A list is answered as it is."""
+    body = RootModel[list[Any]](shape) if isinstance(shape, list) else shape
+    response = make_response(body.model_dump_json(), status)
+    response.content_type = "application/json"
+    response.headers.update(headers or {})
+    return response
+
+
+def etag(revision: int) -> str:
+    return f'"{revision}"'
+
+
+def expected_revision() -> int:
+    """The revision in If-Match. Raises when there is none: an edit must say what it edits."""
+    given = request.headers.get("If-Match", "").strip()
+    if not given:
+        raise Unprecedented(
+            "Send If-Match with the ETag that you were given, so that nobody's edit is lost.",
+            field="If-Match",
+        )
+    try:
+        return int(given.removeprefix("W/").strip('"'))
+    except ValueError as error:
+        raise InvalidInput(
+            f'If-Match reads {given[:40]}; it should be like "12".', field="If-Match"
+        ) from error

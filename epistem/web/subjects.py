@@ -1,0 +1,174 @@
+"""Subjects: the desk, one subject with the state of its course, and its checks."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response
+from pydantic import Field
+
+from epistem.core.checks.registry import CHECKS, CheckUse, check_class, measures_of
+from epistem.core.errors import InvalidInput
+from epistem.core.evidence.verdict import Word
+from epistem.core.prompts.content import blank_prompt
+from epistem.core.shapes import Document
+from epistem.store import evidence, subjects, trials
+from epistem.store.database import Transaction
+from epistem.web.problems import Problem
+from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
+
+bp = blueprint("subjects")
+
+
+class Headline(Shape):
+    """The evidence of a trial in one mark: its first measure, of its telling arm."""
+
+    trial: int
+    arm: str
+    against: str
+    measure: str
+    difference: float | None
+    low: float | None
+    high: float | None
+    margin: float
+    word: Word
+
+
+class SubjectLine(Shape):
+    """One line of the desk. `edited`: the draft differs from the version it came from."""
+
+    name: str
+    kind: Literal["prompt", "chain"]
+    about: str
+    versions: int
+    cases: int
+    base_version: int | None
+    edited: bool
+    latest_trial: int | None
+    trial_status: str | None
+    trial_at: Moment | None
+    headline: Headline | None
+
+
+class Measure(Shape):
+    index: int
+    key: str
+    title: str
+    margin: float
+    signature: str
+
+
+class CheckKind(Shape):
+    key: str
+    kind: str
+    summary: str
+    aspects: list[str]
+
+
+class SubjectPage(SubjectLine):
+    trial_recorded: int | None = None
+    trial_total: int | None = None
+    checks: list[CheckUse]
+    measures: list[Measure]
+
+
+class NewSubject(Document):
+    name: str = Field(max_length=200)
+    about: str = Field("", max_length=200)
+
+
+class Checks(Document):
+    checks: list[CheckUse] = Field(max_length=20)
+
+
+class Desk(Shape):
+    subjects: list[SubjectLine]
+
+
+class CheckKinds(Shape):
+    kinds: list[CheckKind]
+
+
+@bp.get("/subjects", responses={200: Desk}, operation_id="listSubjects", summary="The desk")
+def list_subjects() -> Response:
+    with database().transaction() as tx:
+        return reply(Desk(subjects=[_line(tx, row) for row in subjects.desk(tx)]))
+
+
+@bp.post(
+    "/subjects", responses={201: SubjectPage, 409: Problem}, operation_id="createSubject",
+    summary="Make a prompt",
+)  # fmt: skip
+def create_subject(body: NewSubject) -> Response:
+    with database().transaction() as tx:
+        subject = subjects.create(tx, body.name.strip(), body.about.strip(), blank_prompt())
+        return reply(_page(tx, subject), 201)
+
+
+@bp.get(
+    "/subjects/<name>", responses={200: SubjectPage}, operation_id="getSubject",
+    summary="One subject, and where it stands",
+)  # fmt: skip
+def get_subject(path: SubjectPath) -> Response:
+    with database().transaction() as tx:
+        return reply(_page(tx, subjects.get(tx, path.name)))
+
+
+@bp.put(
+    "/subjects/<name>/checks", responses={200: SubjectPage}, operation_id="putChecks",
+    summary="Attach checks",
+)  # fmt: skip
+def put_checks(path: SubjectPath, body: Checks) -> Response:
+    seen = [use.check for use in body.checks]
+    for position, key in enumerate(seen):
+        if key in seen[:position]:
+            raise InvalidInput(f"“{key}” is attached twice.", field=f"checks.{position}.check")
+    measures_of(body.checks)
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        subjects.set_checks(tx, subject, body.checks)
+        return reply(_page(tx, subjects.get(tx, path.name)))
+
+
+@bp.get(
+    "/checks",
+    responses={200: CheckKinds},
+    operation_id="listChecks",
+    summary="The checks there are",
+)
+def list_checks() -> Response:
+    kinds = []
+    for key in CHECKS:
+        cls = check_class(key)
+        titles = [aspect.title for aspect in cls.aspects]
+        kinds.append(CheckKind(key=key, kind=cls.kind, summary=cls.summary, aspects=titles))
+    return reply(CheckKinds(kinds=kinds))
+
+
+def _line(tx: Transaction, row: subjects.DeskRow) -> SubjectLine:
+    return SubjectLine.model_validate({**vars(row), "headline": _headline(tx, row.latest_trial)})
+
+
+def _headline(tx: Transaction, trial_id: int | None) -> Headline | None:
+    if trial_id is None:
+        return None
+    trial = trials.get(tx, trial_id)
+    return None if trial.recorded == 0 else _told(evidence.headline_of(tx, trial))
+
+
+def _told(found: evidence.Headline | None) -> Headline | None:
+    return None if found is None else Headline.model_validate(found)
+
+
+def _page(tx: Transaction, subject: subjects.Subject) -> SubjectPage:
+    row = next(r for r in subjects.desk(tx, only=subject.name))
+    trial = trials.get(tx, row.latest_trial) if row.latest_trial else None
+    return SubjectPage.model_validate(
+        {
+            **_line(tx, row).model_dump(),
+            "trial_recorded": trial.recorded if trial else None,
+            "trial_total": trial.total if trial else None,
+            "checks": [use.model_dump() for use in subject.checks],
+            "measures": [vars(measure) for measure in measures_of(subject.checks)],
+        }
+    )
