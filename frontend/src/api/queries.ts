@@ -1,0 +1,97 @@
+import { useQuery } from "@tanstack/vue-query";
+import { computed, type Ref, toValue } from "vue";
+
+import { api, got } from "./client";
+
+export function useDesk() {
+  return useQuery({ queryKey: ["desk"], queryFn: () => got(api.GET("/api/v1/subjects")) });
+}
+
+export function useSubject(name: Ref<string> | (() => string)) {
+  return useQuery({
+    queryKey: ["subject", computed(() => toValue(name))],
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}", { params: { path: { name: toValue(name) } } })),
+    enabled: computed(() => toValue(name) !== ""),
+  });
+}
+
+export function useModels() {
+  return useQuery({
+    queryKey: ["models"],
+    queryFn: () => got(api.GET("/api/v1/models")),
+    staleTime: 60_000,
+  });
+}
+
+export function useSettingsTable() {
+  return useQuery({
+    queryKey: ["settings"],
+    queryFn: () => got(api.GET("/api/v1/settings")),
+    staleTime: Infinity,
+  });
+}
+
+export function useCheckKinds() {
+  return useQuery({
+    queryKey: ["checks"],
+    queryFn: () => got(api.GET("/api/v1/checks")),
+    staleTime: Infinity,
+  });
+}
+
+export function useCases(name: Ref<string>) {
+  return useQuery({
+    queryKey: ["cases", name],
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases", { params: { path: { name: name.value } } })),
+  });
+}
+
+export function useVersions(name: Ref<string>) {
+  return useQuery({
+    queryKey: ["versions", name],
+    queryFn: () =>
+      got(api.GET("/api/v1/subjects/{name}/versions", { params: { path: { name: name.value } } })),
+  });
+}
+
+export function useTrials(name: Ref<string>) {
+  return useQuery({
+    queryKey: ["trials", name],
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/trials", { params: { path: { name: name.value } } })),
+  });
+}
+
+export function useTrial(id: Ref<number | null>) {
+  return useQuery({
+    queryKey: ["trial", id],
+    queryFn: () =>
+      got(api.GET("/api/v1/trials/{trial_id}", { params: { path: { trial_id: id.value as number } } })),
+    enabled: computed(() => id.value !== null),
+    staleTime: Infinity, // its events bring what lands later
+  });
+}
+
+export function useVerdict(id: Ref<number | null>) {
+  return useQuery({
+    queryKey: ["verdict", id],
+    queryFn: () =>
+      got(api.GET("/api/v1/trials/{trial_id}/verdict", { params: { path: { trial_id: id.value as number } } })),
+    enabled: computed(() => id.value !== null),
+  });
+}
+
+export function useReadings(trial: Ref<number | null>, arm: Ref<number>, caseAt: Ref<number>) {
+  return useQuery({
+    queryKey: ["readings", trial, arm, caseAt],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/trials/{trial_id}/readings", {
+          params: {
+            path: { trial_id: trial.value as number },
+            query: { arm: arm.value, case_at: caseAt.value },
+          },
+        }),
+      ),
+    enabled: computed(() => trial.value !== null),
+  });
+}

@@ -1,0 +1,121 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { messageOf } from "@/api/client";
+import { useDesk } from "@/api/queries";
+import AppHeader from "@/frame/AppHeader.vue";
+import { useKeys } from "@/frame/keys";
+import { count, points, when } from "@/marks/format";
+import EvidenceDot from "./EvidenceDot.vue";
+import NewPrompt from "./NewPrompt.vue";
+import { wantOf } from "./wants";
+
+const router = useRouter();
+const desk = useDesk();
+const lines = computed(() => desk.data.value?.subjects ?? []);
+const chosen = ref(0);
+const creating = ref(false);
+const wants = computed(() => lines.value.map((line) => ({ line, want: wantOf(line) })));
+const waiting = computed(() => wants.value.filter(({ want }) => want));
+const reach = computed(() => {
+  const ends = lines.value.flatMap((line) => [line.headline?.low ?? 0, line.headline?.high ?? 0]);
+  return Math.max(10, ...ends.map(Math.abs)) * 1.08;
+});
+
+function open(at = chosen.value): void {
+  const line = lines.value[at];
+  if (line) void router.push({ name: wantOf(line)?.stage ?? "draft", params: { name: line.name } });
+}
+const move = (by: number) => {
+  chosen.value = Math.min(Math.max(chosen.value + by, 0), lines.value.length - 1);
+};
+useKeys([
+  {
+    keys: { j: () => move(1), k: () => move(-1), arrowdown: () => move(1), arrowup: () => move(-1) },
+    shown: ["J", "K"],
+    label: "subject",
+  },
+  { keys: { enter: () => open() }, shown: ["Enter"], label: "open" },
+  { keys: { n: () => (creating.value = true) }, shown: ["N"], label: "new prompt" },
+]);
+</script>
+
+<template>
+  <AppHeader><span class="flex items-center px-[14px] text-read font-semibold">Desk</span></AppHeader>
+  <main class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto px-[18px] py-4">
+    <div class="flex items-start justify-between gap-8">
+      <p class="max-w-[900px] font-serif text-say" data-test="desk-sentence">
+        <template v-if="desk.isPending.value">Looking at the desk…</template>
+        <template v-else-if="desk.error.value">{{ messageOf(desk.error.value) }}</template>
+        <template v-else-if="lines.length === 0">The desk is empty. A prompt is where it starts.</template>
+        <template v-else-if="waiting.length === 0">
+          Nothing wants you. {{ count(lines.length, "subject") }}, all with evidence.
+        </template>
+        <template v-else>
+          {{ waiting.length === 1 ? "One subject wants you" : `${waiting.length} subjects want you` }}:
+          <template v-for="({ line, want }, at) in waiting.slice(0, 3)" :key="line.name"
+            ><template v-if="at">; </template
+            ><RouterLink :to="{ name: want!.stage, params: { name: line.name } }" class="border-b border-dotted border-ink-3">{{
+              line.name
+            }}</RouterLink>, {{ want!.text }}</template
+          >.
+        </template>
+      </p>
+      <button type="button" class="button button-main w-[180px] shrink-0 justify-center" data-test="new-prompt" @click="creating = true">
+        New prompt
+      </button>
+    </div>
+
+    <section v-if="desk.error.value" class="panel p-6">
+      <button type="button" class="button" @click="desk.refetch()">Try again</button>
+    </section>
+    <section v-else-if="!desk.isPending.value && lines.length === 0" class="panel p-8">
+      <p class="max-w-[560px]">
+        A prompt is written in parts, tried on one message, then on cases you keep, and its versions are compared in a
+        trial. To look round first, stop Epistem and start it with <code class="chip">make demo</code>, which brings an
+        example with 30 cases and a finished trial.
+      </p>
+    </section>
+    <section v-else class="panel overflow-hidden">
+      <div
+        class="grid grid-cols-[260px_80px_200px_1fr_130px_260px] gap-x-3 border-b border-rule px-[14px] py-2 text-xs font-medium text-ink-2"
+      >
+        <span>Subject</span><span>Version</span><span>Last evidence</span><span></span><span>Last trial</span><span>Wants you</span>
+      </div>
+      <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-[14px]" aria-label="Loading">
+        <div v-for="n in 3" :key="n" class="h-9 bg-paper"></div>
+      </div>
+      <RouterLink
+        v-for="({ line, want }, at) in wants"
+        :key="line.name"
+        :to="{ name: 'draft', params: { name: line.name } }"
+        class="grid grid-cols-[260px_80px_200px_1fr_130px_260px] items-center gap-x-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0 hover:bg-paper"
+        :class="at === chosen ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+        :data-test="`subject-${line.name}`"
+        @mouseenter="chosen = at"
+      >
+        <span class="min-w-0">
+          <span class="block truncate text-[14px] font-semibold">{{ line.name }}</span>
+          <span class="caption block truncate">{{ line.kind }}{{ line.about ? ` · ${line.about}` : "" }}</span>
+        </span>
+        <span class="font-mono text-sm text-ink-2">{{ line.base_version ? `v${line.base_version}` : "–" }}</span>
+        <EvidenceDot v-if="line.headline" :headline="line.headline" :reach="reach" />
+        <span v-else class="text-sm text-ink-3">no evidence yet</span>
+        <span class="min-w-0">
+          <template v-if="line.headline && line.headline.difference != null">
+            <span class="block truncate text-sm">{{ line.headline.arm }} against {{ line.headline.against }}</span>
+            <span class="caption block truncate"
+              >{{ line.headline.measure }}, {{ points(line.headline.difference) }} points, {{ line.headline.word }}</span
+            >
+          </template>
+        </span>
+        <span class="font-mono text-sm text-ink-2">{{
+          line.latest_trial && line.trial_at ? `T${line.latest_trial}, ${when(line.trial_at)}` : "–"
+        }}</span>
+        <span>{{ want?.text }}</span>
+      </RouterLink>
+    </section>
+  </main>
+  <NewPrompt :open="creating" @close="creating = false" />
+</template>

@@ -1,0 +1,217 @@
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
+
+import { api, got, messageOf, Refusal } from "@/api/client";
+import type { DraftPage, DraftProblem, Prompt } from "@/api/schema";
+import { complain, say } from "@/frame/notices";
+
+const PAUSE_MS = 350;
+const RETRY_MS = 3_000;
+
+export type Keeping = "LOADING" | "KEPT" | "TYPING" | "KEEPING" | "AWAY" | "STALE" | "REFUSED";
+
+interface Backup {
+  revision: number;
+  content: Prompt;
+}
+
+/**
+ * The draft of a subject: loaded, edited in place, and kept as it is typed.
+ *
+ * What is not on the server yet lies in the browser's own storage, so a closed tab or a server
+ * that is away loses nothing. When somebody else saved first, status is STALE, nothing is
+ * overwritten, and `theirs` holds the other text until the person chooses.
+ */
+export function useDraft(name: string) {
+  const queries = useQueryClient();
+  const backupKey = `epistem.draft.${name}`;
+  const content = ref<Prompt | null>(null);
+  const status = ref<Keeping>("LOADING");
+  const error = ref("");
+  const facts = reactive({
+    revision: 0,
+    baseVersion: null as number | null,
+    edited: false,
+    inputs: [] as string[],
+    problems: [] as DraftProblem[],
+  });
+  const theirs = ref<{ content: Prompt; revision: number } | null>(null);
+  let onServer = "";
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let sending: Promise<void> | null = null;
+
+  function take(page: DraftPage): void {
+    facts.revision = page.revision;
+    facts.baseVersion = page.base_version ?? null;
+    facts.edited = page.edited;
+    facts.inputs = page.inputs;
+    facts.problems = page.problems;
+  }
+
+  async function load(): Promise<void> {
+    try {
+      const page = await got(api.GET("/api/v1/subjects/{name}/draft", { params: { path: { name } } }));
+      take(page);
+      onServer = JSON.stringify(page.content);
+      const backup = readBackup();
+      content.value = backup?.revision === page.revision ? backup.content : page.content;
+      status.value = "KEPT";
+      if (JSON.stringify(content.value) !== onServer) {
+        say("Text that had not reached the server was brought back.");
+        schedule();
+      }
+    } catch (wrong) {
+      error.value = messageOf(wrong);
+      status.value = "AWAY";
+      if (wrong instanceof Refusal && wrong.problem.status >= 500) timer = setTimeout(load, RETRY_MS);
+    }
+  }
+
+  function readBackup(): Backup | null {
+    try {
+      return JSON.parse(localStorage.getItem(backupKey) ?? "null") as Backup | null;
+    } catch {
+      return null;
+    }
+  }
+
+  function schedule(): void {
+    if (status.value === "STALE") return;
+    status.value = "TYPING";
+    clearTimeout(timer);
+    timer = setTimeout(() => void keep(), PAUSE_MS);
+  }
+
+  /** Send what is typed. Resolves when the server has it, or it is known why not. */
+  async function keep(): Promise<void> {
+    clearTimeout(timer);
+    if (sending) await sending;
+    if (!content.value || status.value === "STALE" || JSON.stringify(content.value) === onServer) {
+      if (status.value === "TYPING") status.value = "KEPT";
+      return;
+    }
+    sending = send(content.value).finally(() => (sending = null));
+    await sending;
+  }
+
+  async function send(body: Prompt): Promise<void> {
+    const text = JSON.stringify(body);
+    status.value = "KEEPING";
+    try {
+      const page = await got(
+        api.PUT("/api/v1/subjects/{name}/draft", {
+          params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+          body: JSON.parse(text) as Prompt,
+        }),
+      );
+      take(page);
+      onServer = text;
+      error.value = "";
+      if (JSON.stringify(content.value) === text) {
+        localStorage.removeItem(backupKey);
+        status.value = "KEPT";
+      } else {
+        backUp();
+        schedule();
+      }
+      void queries.invalidateQueries({ queryKey: ["subject", name] });
+    } catch (wrong) {
+      error.value = messageOf(wrong);
+      const problem = wrong instanceof Refusal ? wrong.problem : null;
+      if (problem?.status === 412 && problem.theirs) {
+        theirs.value = { content: problem.theirs, revision: problem.revision ?? 0 };
+        status.value = "STALE";
+      } else if (problem && problem.status < 500) {
+        status.value = "REFUSED";
+      } else {
+        status.value = "AWAY";
+        timer = setTimeout(() => void keep(), RETRY_MS);
+      }
+    }
+  }
+
+  function backUp(): void {
+    if (!content.value) return;
+    try {
+      localStorage.setItem(backupKey, JSON.stringify({ revision: facts.revision, content: content.value }));
+    } catch {
+      // The browser's storage is full or switched off; the server keeps the draft all the same.
+    }
+  }
+
+  /** After a STALE: keep one's own text over the other one, or take the other one. */
+  function settle(choice: "mine" | "theirs"): void {
+    if (!theirs.value) return;
+    facts.revision = theirs.value.revision;
+    onServer = JSON.stringify(theirs.value.content);
+    const mine = content.value;
+    if (choice === "theirs") {
+      content.value = theirs.value.content;
+      say("You took the other text.", () => {
+        content.value = mine;
+      });
+    }
+    theirs.value = null;
+    error.value = "";
+    status.value = "KEPT";
+    if (choice === "mine") schedule();
+  }
+
+  /** Save the draft as a version; whether it is new, and its number. */
+  async function saveVersion(note: string): Promise<{ number: number; isNew: boolean } | null> {
+    await keep();
+    if (status.value !== "KEPT") {
+      complain(error.value || "The draft has not reached the server yet; try again in a moment.");
+      return null;
+    }
+    try {
+      const saved = await got(
+        api.POST("/api/v1/subjects/{name}/versions", {
+          params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+          body: { note },
+        }),
+      );
+      take(saved.draft);
+      await Promise.all(
+        ["subject", "versions", "desk"].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+      );
+      return { number: saved.version.number, isNew: saved.new };
+    } catch (wrong) {
+      complain(messageOf(wrong));
+      return null;
+    }
+  }
+
+  watch(
+    content,
+    (value, before) => {
+      if (!before || !value || JSON.stringify(value) === onServer) return;
+      backUp();
+      schedule();
+    },
+    { deep: true },
+  );
+
+  void load();
+  onBeforeUnmount(() => void keep());
+
+  const keptAs = computed(() => {
+    switch (status.value) {
+      case "LOADING":
+        return "";
+      case "KEPT":
+        return "kept as you type";
+      case "TYPING":
+      case "KEEPING":
+        return "keeping…";
+      case "AWAY":
+        return "the server is away; kept in this browser";
+      case "STALE":
+        return "changed elsewhere";
+      case "REFUSED":
+        return "not kept yet";
+    }
+  });
+
+  return { content, status, keptAs, error, facts, theirs, keep, settle, saveVersion, reload: load };
+}

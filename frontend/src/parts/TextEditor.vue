@@ -1,0 +1,65 @@
+<script setup lang="ts">
+/** One CodeMirror editor. `template` marks Jinja; `json` is set in mono. */
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { json, jsonParseLinter } from "@codemirror/lang-json";
+import { defaultHighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { linter } from "@codemirror/lint";
+import { Compartment, EditorState, type Extension } from "@codemirror/state";
+import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
+
+import { problemLines, templateMarks } from "./templateMarks";
+
+const props = withDefaults(
+  defineProps<{ modelValue: string; label: string; kind?: "template" | "json"; hint?: string; problemLine?: number | null }>(),
+  { kind: "template", hint: "", problemLine: null },
+);
+const emit = defineEmits<{ "update:modelValue": [text: string] }>();
+const host = useTemplateRef<HTMLElement>("host");
+const lines = new Compartment();
+let view: EditorView | undefined;
+
+function extensions(): Extension[] {
+  const common = [
+    history(),
+    // Ctrl+Enter is the screen's: it asks for an answer.
+    keymap.of([...defaultKeymap.filter((binding) => binding.key !== "Mod-Enter"), ...historyKeymap]),
+    EditorView.lineWrapping,
+    EditorView.contentAttributes.of({ "aria-label": props.label, spellcheck: "true" }),
+    EditorView.updateListener.of((update) => {
+      if (update.docChanged) emit("update:modelValue", update.state.doc.toString());
+    }),
+    placeholder(props.hint),
+    lines.of(problemLines(props.problemLine)),
+  ];
+  return props.kind === "json"
+    ? [...common, json(), linter(jsonParseLinter()), syntaxHighlighting(defaultHighlightStyle)]
+    : [...common, templateMarks];
+}
+
+onMounted(() => {
+  if (!host.value) return;
+  view = new EditorView({
+    parent: host.value,
+    state: EditorState.create({ doc: props.modelValue, extensions: extensions() }),
+  });
+});
+onBeforeUnmount(() => view?.destroy());
+
+watch(
+  () => props.modelValue,
+  (text) => {
+    if (!view || view.state.doc.toString() === text) return;
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+  },
+);
+watch(
+  () => props.problemLine,
+  (line) => view?.dispatch({ effects: lines.reconfigure(problemLines(line)) }),
+);
+defineExpose({ focus: () => view?.focus() });
+</script>
+
+<template>
+  <div ref="host" :class="kind === 'json' ? 'code-editor' : ''"></div>
+</template>

@@ -1,0 +1,26 @@
+import { createRouter, createWebHistory } from "vue-router";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", name: "desk", component: () => import("./desk/DeskScreen.vue") },
+    {
+      path: "/subjects/:name",
+      component: () => import("./frame/SubjectFrame.vue"),
+      children: [
+        { path: "", redirect: { name: "draft" } },
+        { path: "draft", name: "draft", component: () => import("./draft/DraftScreen.vue") },
+        { path: "cases/:number(\\d+)?", name: "cases", component: () => import("./cases/CasesScreen.vue") },
+        { path: "trial/:id(\\d+)?", name: "trial", component: () => import("./trial/TrialScreen.vue") },
+        { path: "verdict/:id(\\d+)?", name: "verdict", component: () => import("./verdict/VerdictScreen.vue") },
+      ],
+    },
+    { path: "/:rest(.*)*", name: "nowhere", component: () => import("./frame/NowhereScreen.vue") },
+  ],
+});
+
+router.afterEach((to) => {
+  const subject = typeof to.params.name === "string" ? to.params.name : "Desk";
+  const stage = to.name === "desk" ? "" : ` · ${String(to.name)}`;
+  document.title = `${subject}${stage} · Epistem`;
+});
