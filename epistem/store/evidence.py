@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from dataclasses import dataclass
+from datetime import datetime
 from threading import Lock
 
 from epistem.core.checks.registry import Measure, measures_of
@@ -42,13 +43,13 @@ class Headline:
     word: Word
 
 
-_kept: OrderedDict[tuple[int, int], Evidence] = OrderedDict()
+_kept: OrderedDict[tuple[int, int, datetime], Evidence] = OrderedDict()
 _lock = Lock()
 
 
 def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
     """Cheap when asked again: recorded readings never change, so their number is the key."""
-    key = (trial.id, trial.recorded)
+    key = (trial.id, trial.recorded, trial.created_at)
     with _lock:
         if key in _kept:
             _kept.move_to_end(key)

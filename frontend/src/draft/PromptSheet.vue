@@ -75,10 +75,11 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
           </div>
           <TextEditor
             :ref="(editor) => keepEditor({ message: m, part: p }, editor)"
-            v-model="part.text"
+            :model-value="part.text ?? ''"
             :label="`Text of ${part.name}`"
             :hint="message.role === 'system' ? 'What the model should do' : 'Text, with inputs as {{ name }}'"
             :problem-line="problemOf(props.problems, { message: m, part: p })?.line"
+            @update:model-value="part.text = $event"
           />
           <p v-if="problemOf(problems, { message: m, part: p })" class="mt-1 text-sm text-rust" role="alert" data-test="part-problem">
             {{ problemOf(problems, { message: m, part: p })!.message }}

@@ -1,17 +1,26 @@
 <script setup lang="ts">
-/** An answer with the very words underlined that a check objects to. */
+/** An answer with the very words underlined that a check objects to, and shaded where it differs. */
 import { computed } from "vue";
 
 import type { FindingShape } from "@/api/schema";
-import { cutAtSpans } from "./spans";
+import { cutAtSpans, type Span } from "./spans";
 
-const props = defineProps<{ text: string; findings: FindingShape[] }>();
-const pieces = computed(() =>
-  cutAtSpans(
-    props.text,
-    props.findings.filter((finding) => !finding.passed).flatMap((finding) => finding.spans),
-  ),
+const props = withDefaults(
+  defineProps<{ text: string; findings: FindingShape[]; differs?: Span[]; side?: "baseline" | "other" }>(),
+  { differs: () => [], side: "other" },
 );
+const objections = computed(() =>
+  props.findings.filter((finding) => !finding.passed).flatMap((finding) => finding.spans),
+);
+const pieces = computed(() => {
+  const differs = new Set<Span>(props.differs);
+  return cutAtSpans(props.text, [...props.differs, ...objections.value]).map(({ text, spans }) => ({
+    text,
+    notes: spans.filter((span) => !differs.has(span)).map((span) => span.note),
+    differs: spans.some((span) => differs.has(span)),
+  }));
+});
+const SHADES = { baseline: "bg-slate-wash", other: "bg-kelp-wash" };
 </script>
 
 <template>
@@ -19,9 +28,11 @@ const pieces = computed(() =>
     ><template v-for="(piece, at) in pieces" :key="at"
       ><mark
         v-if="piece.notes.length"
-        class="border-b-2 border-rust bg-rust-wash text-inherit"
+        class="border-b-2 border-rust text-inherit"
+        :class="piece.differs ? SHADES[side] : 'bg-rust-wash'"
         :title="piece.notes.join('; ')"
         >{{ piece.text }}</mark
+      ><mark v-else-if="piece.differs" class="text-inherit" :class="SHADES[side]" title="differs">{{ piece.text }}</mark
       ><template v-else>{{ piece.text }}</template></template
     ></span
   >

@@ -6,7 +6,7 @@ export interface Span {
 
 export interface Piece {
   text: string;
-  notes: string[];
+  spans: Span[];
 }
 
 /**
@@ -14,7 +14,7 @@ export interface Piece {
  * with emoji is cut in the right places.
  */
 export function cutAtSpans(text: string, spans: Span[]): Piece[] {
-  if (spans.length === 0) return [{ text, notes: [] }];
+  if (spans.length === 0) return [{ text, spans: [] }];
   const points = Array.from(text);
   const clamp = (at: number) => Math.min(Math.max(at, 0), points.length);
   const edges = new Set([0, points.length]);
@@ -22,7 +22,6 @@ export function cutAtSpans(text: string, spans: Span[]): Piece[] {
   const sorted = [...edges].sort((a, b) => a - b);
   return sorted.slice(0, -1).map((start, at) => {
     const end = sorted[at + 1] as number;
-    const notes = spans.filter((span) => span.start <= start && span.end >= end).map((span) => span.note);
-    return { text: points.slice(start, end).join(""), notes };
+    return { text: points.slice(start, end).join(""), spans: spans.filter((span) => span.start <= start && span.end >= end) };
   });
 }

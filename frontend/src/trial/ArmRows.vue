@@ -1,0 +1,107 @@
+<script setup lang="ts">
+/** The arms of a plan: one row each, the first being what the others are held against. */
+import { computed } from "vue";
+
+import type { ModelLine, VersionPage } from "@/api/schema";
+import { ARM_SETTINGS, armOf, type PlannedArm } from "./usePlan";
+
+const props = defineProps<{ versions: VersionPage[]; models: ModelLine[]; wrong: string | null }>();
+const arms = defineModel<PlannedArm[]>({ required: true });
+const TITLES = { temperature: "temp.", frequency_penalty: "freq. pen.", presence_penalty: "pres. pen." };
+const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
+
+const unused = computed(() => {
+  const used = new Set(arms.value.map((arm) => `${arm.version} ${arm.model}`));
+  for (const version of props.versions) {
+    for (const model of props.models) {
+      if (!used.has(`${version.number} ${model.name}`)) return armOf(version.number, model.name);
+    }
+  }
+  return null;
+});
+
+function add(): void {
+  const last = arms.value.at(-1);
+  const next = unused.value ?? (last && armOf(last.version, last.model, last.settings));
+  if (next) arms.value = [...arms.value, next];
+}
+function change(at: number, edit: Partial<PlannedArm>): void {
+  arms.value = arms.value.map((arm, each) => (each === at ? { ...arm, ...edit } : arm));
+}
+function set(at: number, name: (typeof ARM_SETTINGS)[number], text: string): void {
+  const value = text.trim() === "" ? null : Number(text);
+  change(at, { settings: { ...arms.value[at]!.settings, [name]: value } });
+}
+function remove(at: number): void {
+  arms.value = arms.value.filter((_, each) => each !== at);
+}
+function lead(at: number): void {
+  const arm = arms.value[at]!;
+  arms.value = [arm, ...arms.value.filter((each) => each !== arm)];
+}
+const own = (arm: PlannedArm, name: (typeof ARM_SETTINGS)[number]) => {
+  const value = props.versions.find((version) => version.number === arm.version)?.content.settings?.[name];
+  return value === null || value === undefined ? "–" : String(value);
+};
+const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.startsWith(`arms.${at}.`);
+</script>
+
+<template>
+  <div role="table" aria-label="Arms">
+    <div class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] gap-x-2 border-b border-rule pb-1" role="row">
+      <span class="caption" role="columnheader">version</span>
+      <span class="caption" role="columnheader">model</span>
+      <span v-for="setting in ARM_SETTINGS" :key="setting" class="caption whitespace-nowrap" role="columnheader">{{ TITLES[setting] }}</span>
+      <span role="columnheader"></span>
+    </div>
+    <div
+      v-for="(arm, at) in arms"
+      :key="arm.key"
+      class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] items-center gap-x-2 border-b border-rule-soft py-[5px]"
+      :class="{ 'bg-rust-wash': isWrong(at) }"
+      role="row"
+      data-test="arm"
+    >
+      <select
+        class="field px-1 font-mono text-sm"
+        :class="at === 0 ? 'text-slate' : ''"
+        :value="arm.version"
+        aria-label="Version"
+        data-test="arm-version"
+        @change="change(at, { version: Number(($event.target as HTMLSelectElement).value) })"
+      >
+        <option v-for="version in versions" :key="version.number" :value="version.number">v{{ version.number }}</option>
+      </select>
+      <select
+        class="field min-w-0 px-1"
+        :value="arm.model"
+        aria-label="Model"
+        data-test="arm-model"
+        @change="change(at, { model: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-if="!models.some((model) => model.name === arm.model)" :value="arm.model">{{ arm.model }} (not there)</option>
+        <option v-for="model in models" :key="model.name" :value="model.name">{{ model.name }}</option>
+      </select>
+      <input
+        v-for="setting in ARM_SETTINGS"
+        :key="setting"
+        class="field w-[52px] px-1 font-mono text-sm"
+        type="number"
+        :min="LOW[setting]"
+        max="2"
+        step="0.1"
+        :placeholder="own(arm, setting)"
+        :value="arm.settings[setting] ?? ''"
+        :aria-label="setting.replace('_', ' ')"
+        title="Empty takes the version’s own"
+        @change="set(at, setting, ($event.target as HTMLInputElement).value)"
+      />
+      <span class="flex items-center justify-end gap-2 text-xs whitespace-nowrap">
+        <span v-if="at === 0" class="text-slate">baseline</span>
+        <button v-else type="button" class="link" title="Hold the others against this one" @click="lead(at)">baseline</button>
+        <button type="button" class="link" data-test="remove-arm" @click="remove(at)">remove</button>
+      </span>
+    </div>
+    <button type="button" class="link mt-2" data-test="add-arm" @click="add">Add an arm</button>
+  </div>
+</template>

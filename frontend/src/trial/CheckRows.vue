@@ -1,0 +1,94 @@
+<script setup lang="ts">
+/** The checks of a plan: on or off, the difference that does not matter, and their options. */
+import { computed } from "vue";
+
+import type { CheckKind, CheckUse, ReplyShape } from "@/api/schema";
+
+const props = defineProps<{ kinds: CheckKind[]; reply: ReplyShape | null; wrong: string | null }>();
+const checks = defineModel<CheckUse[]>({ required: true });
+
+const rows = computed(() =>
+  props.kinds.map((kind) => {
+    const at = checks.value.findIndex((use) => use.check === kind.key);
+    return { kind, at, use: at < 0 ? null : checks.value[at]! };
+  }),
+);
+
+function toggle(kind: CheckKind, on: boolean): void {
+  checks.value = on
+    ? [...checks.value, { check: kind.key, options: {}, margin: 2 }]
+    : checks.value.filter((use) => use.check !== kind.key);
+}
+function change(at: number, edit: Partial<CheckUse>): void {
+  checks.value = checks.value.map((use, each) => (each === at ? { ...use, ...edit } : use));
+}
+function setOption(at: number, name: string, value: unknown): void {
+  const options = { ...checks.value[at]!.options };
+  if (value === undefined) delete options[name];
+  else options[name] = value;
+  change(at, { options });
+}
+const linesOf = (value: unknown) => (Array.isArray(value) ? value.join("\n") : "");
+const toLines = (text: string) => {
+  const lines = text.split("\n").map((line) => line.trim()).filter(Boolean);
+  return lines.length ? lines : undefined;
+};
+const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAreaElement).value;
+</script>
+
+<template>
+  <ul>
+    <li v-for="{ kind, at, use } in rows" :key="kind.key" class="border-b border-rule-soft py-[6px]" :class="{ 'bg-rust-wash': at >= 0 && wrong?.startsWith(`checks.${at}`) }">
+      <div class="flex items-center gap-2">
+        <label class="flex min-w-0 flex-1 items-center gap-2" :title="kind.summary">
+          <input
+            type="checkbox"
+            class="size-[15px] accent-kelp"
+            :checked="!!use"
+            :data-test="`check-${kind.key}`"
+            @change="toggle(kind, ($event.target as HTMLInputElement).checked)"
+          />
+          <span class="truncate">{{ kind.aspects.join(" · ") }}</span>
+        </label>
+        <label v-if="use" class="caption flex items-center gap-1 whitespace-nowrap" title="A difference this small does not matter to you">
+          same within
+          <input
+            class="field h-6 w-[48px] px-1 font-mono text-sm"
+            type="number"
+            min="0"
+            max="100"
+            step="0.5"
+            :value="use.margin"
+            @change="change(at, { margin: Number(textOf($event)) })"
+          />
+          points
+        </label>
+      </div>
+      <details v-if="use && kind.key !== 'structure.reply_schema'" class="pt-1 pl-[23px] text-sm">
+        <summary class="cursor-pointer text-kelp">options</summary>
+        <div v-if="kind.key === 'tone.stock_phrases'" class="flex gap-2 py-2">
+          <label v-for="[option, title] in [['also', 'Forbid also'], ['allow', 'Let through']] as const" :key="option" class="flex min-w-0 flex-1 flex-col gap-1">
+            <span class="caption">{{ title }}, one a line</span>
+            <textarea
+              class="field w-full"
+              rows="2"
+              :value="linesOf(use.options?.[option])"
+              @change="setOption(at, option, toLines(textOf($event)))"
+            ></textarea>
+          </label>
+        </div>
+        <label v-else class="flex items-center gap-2 py-2">
+          <span class="caption">The field of a JSON reply that holds the label</span>
+          <input
+            class="field h-6 w-[110px] font-mono text-sm"
+            :value="String(use.options?.at ?? 'label')"
+            @change="setOption(at, 'at', textOf($event).trim() || undefined)"
+          />
+        </label>
+      </details>
+      <p v-if="use && kind.key === 'structure.reply_schema' && !reply?.json_schema" class="pl-[23px] text-xs text-straw">
+        The newest version has no reply schema; give it one, or leave this out.
+      </p>
+    </li>
+  </ul>
+</template>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+/** Cases down, arms across, a tick strip in each cell. Thousands of cases scroll smoothly. */
+import { useVirtualizer } from "@tanstack/vue-virtual";
+import { computed, useTemplateRef, watch } from "vue";
+
+import type { TrialPage } from "@/api/schema";
+import TickStrip from "@/marks/TickStrip.vue";
+import { type Matrix, settingsInShort } from "./matrix";
+
+const props = defineProps<{
+  page: TrialPage;
+  matrix: Matrix;
+  /** Case positions in the order to show them. */
+  order: number[];
+  /** A few words about an arm, under its name. */
+  notes: string[];
+  chosenCase: number | null;
+  chosenArm: number | null;
+}>();
+const emit = defineEmits<{ choose: [caseAt: number, arm: number | null] }>();
+
+const ROW = 30;
+const scroller = useTemplateRef<HTMLElement>("scroller");
+const rows = useVirtualizer(
+  computed(() => ({
+    count: props.order.length,
+    getScrollElement: () => scroller.value,
+    estimateSize: () => ROW,
+    overscan: 10,
+    scrollPaddingStart: 44,
+  })),
+);
+const columns = computed(() => {
+  const strip = Math.max(props.page.repeats * 7 + 20, 124);
+  return { gridTemplateColumns: `minmax(200px, 1fr) 92px repeat(${props.page.arms.length}, ${strip}px)` };
+});
+const leastWidth = computed(
+  () => `${320 + props.page.arms.length * (Math.max(props.page.repeats * 7 + 20, 124) + 8)}px`,
+);
+
+watch(
+  () => props.chosenCase,
+  (chosen) => {
+    const at = chosen === null ? -1 : props.order.indexOf(chosen);
+    if (at >= 0) rows.value.scrollToIndex(at, { align: "auto" });
+  },
+  { flush: "post" },
+);
+const colourOf = (arm: number) => (arm === 0 ? "text-slate" : arm === props.chosenArm ? "text-kelp" : "");
+const lineOf = (arm: number) => (arm === 0 ? "border-slate" : arm === props.chosenArm ? "border-kelp" : "border-transparent");
+</script>
+
+<template>
+  <div ref="scroller" class="min-h-0 flex-1 overflow-auto" role="grid" aria-label="Cases and arms" data-test="matrix">
+    <div
+      class="sticky top-0 z-10 grid gap-x-2 border-b border-rule bg-sheet px-[14px]"
+      :style="{ ...columns, minWidth: leastWidth }"
+      role="row"
+    >
+      <span class="caption self-end py-[6px]" role="columnheader"><slot name="corner">Case</slot></span>
+      <span class="caption self-end py-[6px]" role="columnheader">expects</span>
+      <button
+        v-for="arm in page.arms"
+        :key="arm.position"
+        type="button"
+        class="min-w-0 border-b-2 py-[5px] text-left"
+        :class="lineOf(arm.position)"
+        role="columnheader"
+        :title="[arm.name, settingsInShort(arm.settings)].filter(Boolean).join(', ')"
+        @click="emit('choose', chosenCase ?? order[0] ?? 0, arm.position)"
+      >
+        <span class="block truncate font-medium" :class="colourOf(arm.position)">{{ arm.name }}</span>
+        <span class="caption block truncate font-mono">{{ notes[arm.position] || " " }}</span>
+      </button>
+    </div>
+    <div :style="{ height: `${rows.getTotalSize()}px`, position: 'relative', minWidth: leastWidth }">
+      <div
+        v-for="row in rows.getVirtualItems()"
+        :key="order[row.index]"
+        class="absolute inset-x-0 grid h-[30px] cursor-pointer items-center gap-x-2 border-b border-rule-soft px-[14px] hover:bg-paper"
+        :class="order[row.index] === chosenCase ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+        :style="{ ...columns, transform: `translateY(${row.start}px)` }"
+        role="row"
+        data-test="matrix-row"
+        @click="emit('choose', order[row.index]!, null)"
+      >
+        <span class="truncate" role="rowheader" :title="page.cases[order[row.index]!]!.title">{{
+          page.cases[order[row.index]!]!.title
+        }}</span>
+        <span class="truncate font-mono text-sm text-ink-2">{{
+          page.cases[order[row.index]!]!.content.expect?.label ?? "–"
+        }}</span>
+        <span
+          v-for="arm in page.arms"
+          :key="arm.position"
+          role="gridcell"
+          class="flex h-full items-center"
+          @click.stop="emit('choose', order[row.index]!, arm.position)"
+        >
+          <TickStrip :marks="matrix.at(arm.position, order[row.index]!)" />
+        </span>
+      </div>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+/** The trials so far, newest first. */
+import { computed } from "vue";
+
+import { messageOf } from "@/api/client";
+import { useTrials } from "@/api/queries";
+import { cents, count, when } from "@/marks/format";
+
+const props = defineProps<{ name: string }>();
+const trials = useTrials(computed(() => props.name));
+const lines = computed(() => trials.data.value?.trials ?? []);
+const STATES: Record<string, string> = { waiting: "waiting", running: "running", stopped: "stopped", finished: "finished" };
+</script>
+
+<template>
+  <section class="panel flex min-w-0 flex-1 flex-col">
+    <header class="border-b border-rule px-4 py-[10px]">
+      <span class="block font-semibold">Trials so far</span>
+      <span class="caption block">{{ lines.length ? count(lines.length, "trial") : " " }}</span>
+    </header>
+    <p v-if="trials.error.value" class="p-4 text-rust" role="alert">{{ messageOf(trials.error.value) }}</p>
+    <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-[520px] p-6">
+      <p class="font-serif text-say">No trial yet.</p>
+      <p class="mt-2">
+        A trial asks every arm about every case, several times over, and holds the answers against the checks. It ends in a
+        verdict: what got better, what got worse, and what is still open.
+      </p>
+    </div>
+    <ul v-else class="min-h-0 flex-1 overflow-auto">
+      <li v-for="trial in lines" :key="trial.id" class="flex items-baseline gap-3 border-b border-rule-soft px-4 py-2 hover:bg-paper">
+        <RouterLink class="link w-10 font-mono font-medium" :to="{ name: 'trial', params: { name, id: trial.id } }">T{{ trial.id }}</RouterLink>
+        <span class="min-w-0 flex-1 truncate">
+          {{ count(trial.recorded, "reading") }}, {{ STATES[trial.status] ?? trial.status }}
+          <span v-if="trial.unanswered" class="text-straw">· {{ trial.unanswered }} without an answer</span>
+        </span>
+        <span class="caption font-mono">{{ cents(trial.cents) }}</span>
+        <span class="caption w-[92px] text-right">{{ when(trial.created_at) }}</span>
+        <RouterLink class="link text-sm" :to="{ name: 'verdict', params: { name, id: trial.id } }">verdict</RouterLink>
+      </li>
+    </ul>
+  </section>
+</template>

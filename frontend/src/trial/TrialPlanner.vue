@@ -1,0 +1,200 @@
+<script setup lang="ts">
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+
+import { api, got, messageOf, Refusal } from "@/api/client";
+import { useCases, useCheckKinds, useModels, useSubject, useTrial, useTrials, useVersions } from "@/api/queries";
+import { useKeys } from "@/frame/keys";
+import { cents, count } from "@/marks/format";
+import ArmRows from "./ArmRows.vue";
+import CheckRows from "./CheckRows.vue";
+import TrialList from "./TrialList.vue";
+import { planLike, usePlan, usualPlan } from "./usePlan";
+
+const FEWEST_CASES = 6;
+const props = defineProps<{ name: string; from: number | null }>();
+const router = useRouter();
+const queries = useQueryClient();
+const name = computed(() => props.name);
+const subject = useSubject(name);
+const versions = useVersions(name);
+const models = useModels();
+const cases = useCases(name);
+const kinds = useCheckKinds();
+const trials = useTrials(name);
+const like = useTrial(computed(() => props.from));
+const kept = computed(() => cases.data.value?.cases ?? []);
+const planning = usePlan(props.name, kept);
+const { plan, tags, chosen, calls } = planning;
+const problem = ref<Refusal | null>(null);
+const starting = ref(false);
+
+const failed = computed(() => [subject, versions, models, cases, kinds, like].find((query) => query.error.value)?.error.value);
+watch(
+  [subject.data, versions.data, models.data, cases.data, like.data],
+  () => {
+    if (plan.value || !subject.data.value || !versions.data.value || !models.data.value || !cases.data.value) return;
+    if (props.from !== null) {
+      if (like.data.value) plan.value = planLike(like.data.value, kept.value);
+      return;
+    }
+    plan.value = planning.remembered() ?? usualPlan(versions.data.value.versions, models.data.value.models, subject.data.value);
+  },
+  { immediate: true },
+);
+watch(plan, () => (problem.value = null), { deep: true });
+
+const newest = computed(() => versions.data.value?.versions[0]?.content.reply ?? null);
+const unexpected = computed(() => chosen.value.filter((each) => !each.content.expect?.label).length);
+/** What a call cost in the last trial that made any. */
+const centsACall = computed(() => {
+  const last = trials.data.value?.trials.find((trial) => trial.recorded > 0);
+  return last ? last.cents / last.recorded : null;
+});
+const inTheWay = computed(() => {
+  if (!plan.value) return "";
+  if (versions.data.value?.versions.length === 0) return "Save the draft as a version first: a trial compares versions.";
+  if (kept.value.length === 0) return "Keep some cases first: a trial asks every arm about each of them.";
+  if (plan.value.arms.length === 0) return "Add an arm: a version and a model to ask.";
+  if (chosen.value.length === 0) return "No case has these tags. Choose others.";
+  if (!Number.isInteger(plan.value.repeats) || plan.value.repeats < 1) return "Repeats must be a whole number from 1.";
+  return "";
+});
+
+function toggleTag(tag: string): void {
+  if (!plan.value) return;
+  plan.value.numbers = null;
+  plan.value.tags = plan.value.tags.includes(tag) ? plan.value.tags.filter((each) => each !== tag) : [...plan.value.tags, tag];
+}
+function takeAll(): void {
+  if (plan.value) Object.assign(plan.value, { tags: [], numbers: null });
+}
+
+async function start(): Promise<void> {
+  if (!plan.value || inTheWay.value || starting.value) return;
+  starting.value = true;
+  problem.value = null;
+  try {
+    const trial = await got(
+      api.POST("/api/v1/subjects/{name}/trials", { params: { path: { name: props.name } }, body: planning.body() }),
+    );
+    planning.forget();
+    queries.setQueryData(["trial", trial.id], trial);
+    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
+    void queries.invalidateQueries({ queryKey: ["trials", props.name] });
+    await router.replace({ name: "trial", params: { name: props.name, id: trial.id } });
+  } catch (error) {
+    problem.value = error instanceof Refusal ? error : null;
+    if (!problem.value) throw error;
+  } finally {
+    starting.value = false;
+  }
+}
+useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], label: "start" }]);
+</script>
+
+<template>
+  <form class="panel flex w-[560px] shrink-0 flex-col" @submit.prevent="start">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+      <span class="min-w-0 flex-1">
+        <span class="block font-semibold">{{ from ? `A trial like T${from}` : "Plan a trial" }}</span>
+        <span class="caption block">Arms are held against the first; every case is asked of each, several times.</span>
+      </span>
+      <RouterLink v-if="subject.data.value?.latest_trial" class="button" :to="{ name: 'trial', params: { name, id: from ?? subject.data.value.latest_trial } }"
+        >Cancel</RouterLink
+      >
+    </header>
+    <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
+      <template v-if="failed">
+        <p class="text-rust" role="alert">{{ messageOf(failed) }}</p>
+      </template>
+      <template v-else-if="!plan"><div v-for="n in 6" :key="n" class="h-7 bg-paper" aria-label="Loading"></div></template>
+      <template v-else>
+        <section>
+          <h2 class="caption mb-1 font-medium">Arms</h2>
+          <ArmRows
+            v-model="plan.arms"
+            :versions="versions.data.value?.versions ?? []"
+            :models="models.data.value?.models ?? []"
+            :wrong="problem?.field ?? null"
+          />
+        </section>
+        <section class="flex gap-8">
+          <div class="min-w-0 flex-1">
+            <h2 class="caption mb-1 font-medium">Cases</h2>
+            <div class="flex flex-wrap gap-[6px]">
+              <button
+                type="button"
+                class="button h-[26px] px-2"
+                :class="!plan.numbers && plan.tags.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+                :aria-pressed="!plan.numbers && plan.tags.length === 0"
+                @click="takeAll"
+              >
+                all {{ kept.length }} kept
+              </button>
+              <span v-if="plan.numbers" class="button h-[26px] border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ from }}</span>
+              <button
+                v-for="[tag, number] in tags.slice(0, 12)"
+                :key="tag"
+                type="button"
+                class="button h-[26px] px-2"
+                :class="plan.tags.includes(tag) ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+                :aria-pressed="plan.tags.includes(tag)"
+                @click="toggleTag(tag)"
+              >
+                {{ tag }} <span class="caption font-mono">{{ number }}</span>
+              </button>
+            </div>
+          </div>
+          <label class="shrink-0">
+            <span class="caption mb-1 block font-medium">Repeats</span>
+            <input
+              v-model.number="plan.repeats"
+              class="field w-[64px] font-mono"
+              type="number"
+              min="1"
+              max="100"
+              data-test="repeats"
+              :aria-invalid="problem?.field === 'repeats'"
+            />
+          </label>
+        </section>
+        <section>
+          <h2 class="caption mb-1 font-medium">Checks</h2>
+          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newest" :wrong="problem?.field ?? null" />
+        </section>
+      </template>
+    </div>
+    <footer v-if="plan" class="border-t border-rule bg-straw-wash/40 p-4">
+      <p class="font-serif text-say" data-test="calls">
+        {{ count(plan.arms.length, "arm") }} × {{ count(chosen.length, "case") }} × {{ count(plan.repeats || 0, "repeat") }} =
+        <b class="font-semibold">{{ count(calls, "call") }}</b
+        ><template v-if="centsACall !== null && calls">, about {{ cents(calls * centsACall) }}</template>
+      </p>
+      <p v-if="!inTheWay && chosen.length < FEWEST_CASES" class="text-sm text-straw">
+        Fewer than {{ FEWEST_CASES }} cases can’t settle anything, however many repeats. More cases tell more.
+      </p>
+      <p v-else-if="unexpected && chosen.length" class="text-sm text-ink-2">
+        {{ count(unexpected, "case") }} {{ unexpected === 1 ? "expects" : "expect" }} no label, so “label is right” passes
+        {{ unexpected === 1 ? "it" : "them" }} over.
+      </p>
+      <p v-if="problem" class="mt-1 text-rust" role="alert" data-test="plan-problem">{{ problem.message }}</p>
+      <div class="mt-2 flex items-center gap-3">
+        <button type="submit" class="button button-main" :disabled="!!inTheWay || starting" data-test="start-trial">
+          {{ starting ? "Writing down the calls…" : "Start the trial" }}
+        </button>
+        <span v-if="inTheWay" class="text-sm text-ink-2" data-test="in-the-way">
+          {{ inTheWay }}
+          <RouterLink
+            v-if="versions.data.value?.versions.length === 0 || kept.length === 0"
+            class="link"
+            :to="{ name: versions.data.value?.versions.length === 0 ? 'draft' : 'cases', params: { name } }"
+            >Go there</RouterLink
+          >
+        </span>
+      </div>
+    </footer>
+  </form>
+  <TrialList :name="name" />
+</template>

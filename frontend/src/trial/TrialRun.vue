@@ -1,0 +1,187 @@
+<script setup lang="ts">
+/** A trial that runs or has run: its facts at the left, its ticks as they land at the right. */
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+
+import { api, got, messageOf } from "@/api/client";
+import type { TrialPage } from "@/api/schema";
+import { useKeys } from "@/frame/keys";
+import { complain, say } from "@/frame/notices";
+import { cents, count, when } from "@/marks/format";
+import { matrixOf, settingsInShort } from "./matrix";
+import TickMatrix from "./TickMatrix.vue";
+import { useTrialEvents } from "./useTrialEvents";
+
+const props = defineProps<{ name: string; page: TrialPage }>();
+const router = useRouter();
+const queries = useQueryClient();
+const events = useTrialEvents(computed(() => props.page));
+const { ticks, connection, over, rate, secondsLeft } = events;
+const line = computed(() => events.line.value ?? props.page);
+const matrix = computed(() => matrixOf(props.page, ticks.value, null));
+const order = computed(() => props.page.cases.map((each) => each.position));
+const notes = computed(() =>
+  props.page.arms.map((arm) =>
+    [settingsInShort(arm.settings), arm.position === 0 ? "baseline" : ""].filter(Boolean).join(" · "),
+  ),
+);
+const at = ref(0);
+const asking = ref(false);
+
+const share = computed(() => line.value.recorded / Math.max(line.value.total, 1));
+const facts = computed(() => {
+  const told = [];
+  if (line.value.status === "waiting") told.push("waiting for the runner");
+  if (rate.value !== null) told.push(`${Math.round(rate.value).toLocaleString("en")} a second`);
+  if (secondsLeft.value !== null && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
+  if (line.value.cents) told.push(`${cents(line.value.cents)}${over.value ? "" : " so far"}`);
+  if (line.value.status === "stopped") told.push("stopped");
+  if (line.value.status === "finished" && line.value.finished_at) told.push(`finished ${when(line.value.finished_at)}`);
+  return told.join(" · ");
+});
+const firstUnanswered = computed(() => ticks.value.find((tick) => !tick.answered));
+
+function spell(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+  return seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${(seconds / 3600).toFixed(1)} h`;
+}
+
+function read(caseAt: number, arm: number | null): void {
+  const query: Record<string, string> = { case: String(props.page.cases[caseAt]?.number ?? "") };
+  if (arm !== null && arm > 0) query.arm = String(arm);
+  void router.push({ name: "verdict", params: { name: props.name, id: props.page.id }, query });
+}
+
+async function setRunning(running: boolean): Promise<void> {
+  if (asking.value) return;
+  asking.value = true;
+  try {
+    const params = { path: { trial_id: props.page.id } };
+    await got(running ? api.POST("/api/v1/trials/{trial_id}/go-on", { params }) : api.POST("/api/v1/trials/{trial_id}/stop", { params }));
+    if (!running) say("Stopped. What was answered is kept.", () => void setRunning(true));
+    await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
+    await queries.invalidateQueries({ queryKey: ["subject", props.name] });
+  } catch (error) {
+    complain(messageOf(error));
+  } finally {
+    asking.value = false;
+  }
+}
+
+const plan = (from: number | "new") =>
+  void router.push({ name: "trial", params: { name: props.name, id: undefined }, query: { plan: String(from) } });
+const move = (by: number) => (at.value = Math.min(Math.max(at.value + by, 0), order.value.length - 1));
+useKeys([
+  { keys: { s: () => !over.value && void setRunning(false) }, shown: ["S"], label: "stop" },
+  {
+    keys: { j: () => move(1), k: () => move(-1), arrowdown: () => move(1), arrowup: () => move(-1) },
+    shown: ["J", "K"],
+    label: "case",
+  },
+  { keys: { enter: () => read(order.value[at.value] ?? 0, null) }, shown: ["Enter"], label: "read" },
+  { keys: { p: () => plan(props.page.id) }, shown: ["P"], label: "plan another" },
+]);
+</script>
+
+<template>
+  <section class="panel flex w-[392px] shrink-0 flex-col">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+      <span class="min-w-0 flex-1">
+        <span class="block font-semibold">Trial T{{ page.id }}</span>
+        <span class="caption block">started {{ when(page.created_at) }}</span>
+      </span>
+      <button type="button" class="button" data-test="plan-another" @click="plan(page.id)">Plan another like this</button>
+    </header>
+    <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
+      <div>
+        <h2 class="caption mb-1 font-medium">Arms</h2>
+        <ul>
+          <li v-for="arm in page.arms" :key="arm.position" class="flex items-baseline gap-3 border-b border-rule-soft py-[6px]">
+            <span
+              class="rounded-md px-[6px] font-mono text-sm font-medium"
+              :class="arm.position === 0 ? 'bg-slate-wash text-slate' : 'bg-kelp-wash text-kelp'"
+              >v{{ arm.version }}</span
+            >
+            <span class="min-w-0 flex-1 truncate">{{ arm.model }}</span>
+            <span class="caption truncate font-mono">{{ settingsInShort(arm.settings) || "the version’s own settings" }}</span>
+            <span class="w-[52px] text-right text-xs text-slate">{{ arm.position === 0 ? "baseline" : "" }}</span>
+          </li>
+        </ul>
+      </div>
+      <div>
+        <h2 class="caption mb-1 font-medium">Checks</h2>
+        <ul>
+          <li v-for="measure in page.measures" :key="measure.index" class="flex items-baseline gap-3 py-[3px]">
+            <span class="min-w-0 flex-1 truncate">{{ measure.title }}</span>
+            <span class="caption font-mono" :title="measure.signature">within {{ measure.margin }} is the same</span>
+          </li>
+        </ul>
+      </div>
+      <p>
+        {{ count(page.arms.length, "arm") }} × {{ count(page.cases.length, "case") }} × {{ count(page.repeats, "repeat") }}, each
+        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>.
+      </p>
+      <p class="caption">
+        Above the line an answer passed every check, below it failed one; a hollow dot got no answer. A click on a strip reads
+        its answers.
+      </p>
+    </div>
+  </section>
+  <section class="panel flex min-w-0 flex-1 flex-col">
+    <header class="flex items-center gap-3 px-4 py-[10px]">
+      <span class="min-w-0 flex-1">
+        <span class="block font-semibold" data-test="readings" aria-live="polite">
+          {{ line.recorded === line.total ? count(line.total, "reading") : `${line.recorded.toLocaleString("en")} of ${count(line.total, "reading")}` }}
+        </span>
+        <span class="caption block truncate" data-test="trial-facts">{{ facts || " " }}</span>
+      </span>
+      <button v-if="!over" type="button" class="button" :disabled="asking" data-test="stop-trial" @click="setRunning(false)">
+        Stop, keep what is here
+      </button>
+      <button
+        v-else-if="line.status === 'stopped' && line.recorded < line.total"
+        type="button"
+        class="button"
+        :disabled="asking"
+        data-test="go-on"
+        @click="setRunning(true)"
+      >
+        Go on
+      </button>
+      <RouterLink
+        :to="{ name: 'verdict', params: { name, id: page.id } }"
+        class="button"
+        :class="over ? 'button-main' : ''"
+        data-test="read-verdict"
+        >{{ over ? "Read the verdict" : "Verdict so far" }}</RouterLink
+      >
+    </header>
+    <div class="h-[3px] bg-rule-soft" role="progressbar" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
+      <div class="h-full bg-kelp" :style="{ width: `${share * 100}%` }"></div>
+    </div>
+    <p v-if="connection === 'LOST'" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">
+      The connection to the server is lost; the trial goes on without this screen. Trying again by itself…
+    </p>
+    <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-[6px] text-straw">
+      <span class="font-semibold">{{ count(line.unanswered, "call") }} got no answer</span>, after every try.
+      <button
+        v-if="firstUnanswered"
+        type="button"
+        class="link"
+        @click="read(firstUnanswered.case_at, firstUnanswered.arm)"
+      >
+        Read why
+      </button>
+    </p>
+    <TickMatrix
+      :page="page"
+      :matrix="matrix"
+      :order="order"
+      :notes="notes"
+      :chosen-case="order[at] ?? null"
+      :chosen-arm="null"
+      @choose="read"
+    />
+  </section>
+</template>

@@ -1,0 +1,61 @@
+import type { TickShape, TrialPage } from "@/api/schema";
+import type { Mark } from "@/marks/TickStrip.vue";
+
+/** A trial's ticks by arm and case, on one measure or on all of them together. */
+export interface Matrix {
+  at(arm: number, caseAt: number): Mark[];
+  /** The share of answers that passed, 0–1; null where there is no answer yet. */
+  share(arm: number, caseAt: number): number | null;
+  /** Case positions, those first on which the two arms lie furthest apart. */
+  byGap(one: number, other: number): number[];
+}
+
+const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered"];
+
+/** `measure` null asks whether an answer passed on every measure. */
+export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | null): Matrix {
+  const { repeats } = page;
+  const cases = page.cases.length;
+  const states = new Uint8Array(page.arms.length * cases * repeats);
+  const mask = measure === null ? ~0 : 1 << measure;
+  for (const tick of ticks) {
+    const state = !tick.answered ? 3 : tick.failed & mask ? 2 : 1;
+    states[(tick.arm * cases + tick.case_at) * repeats + tick.repeat_no] = state;
+  }
+  const slice = (arm: number, caseAt: number) => {
+    const start = (arm * cases + caseAt) * repeats;
+    return states.subarray(start, start + repeats);
+  };
+  const share = (arm: number, caseAt: number) => {
+    let passed = 0;
+    let failed = 0;
+    for (const state of slice(arm, caseAt)) {
+      if (state === 1) passed += 1;
+      else if (state === 2) failed += 1;
+    }
+    return passed + failed === 0 ? null : passed / (passed + failed);
+  };
+  return {
+    at: (arm, caseAt) => Array.from(slice(arm, caseAt), (state) => MARKS[state] as Mark),
+    share,
+    byGap(one, other) {
+      const gap = (caseAt: number) => {
+        const [a, b] = [share(one, caseAt), share(other, caseAt)];
+        return a === null || b === null ? -1 : Math.abs(a - b);
+      };
+      const gaps = Array.from({ length: cases }, (_, caseAt) => gap(caseAt));
+      return gaps.map((_, caseAt) => caseAt).sort((a, b) => gaps[b]! - gaps[a]! || a - b);
+    },
+  };
+}
+
+/** The settings that an arm sets beside its version's own, in a few characters each. */
+export function settingsInShort(settings: TrialPage["arms"][number]["settings"]): string {
+  const told = [];
+  if (settings.temperature != null) told.push(`t ${settings.temperature}`);
+  if (settings.top_p != null) told.push(`top p ${settings.top_p}`);
+  if (settings.frequency_penalty != null) told.push(`freq. pen. ${settings.frequency_penalty}`);
+  if (settings.presence_penalty != null) told.push(`pres. pen. ${settings.presence_penalty}`);
+  if (settings.max_tokens != null) told.push(`≤ ${settings.max_tokens} tokens`);
+  return told.join(", ");
+}

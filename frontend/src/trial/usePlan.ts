@@ -1,0 +1,102 @@
+import { computed, type Ref, ref, watch } from "vue";
+
+import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
+
+/** The settings that an arm may set in the plan; others come from its version. */
+export const ARM_SETTINGS = ["temperature", "frequency_penalty", "presence_penalty"] as const;
+
+export interface PlannedArm {
+  key: number;
+  version: number;
+  model: string;
+  settings: Settings;
+}
+
+export interface PlanState {
+  arms: PlannedArm[];
+  /** No tag means all cases; several mean those that have any of them. */
+  tags: string[];
+  /** Just these cases, as an earlier trial had them; null leaves it to the tags. */
+  numbers: number[] | null;
+  repeats: number;
+  checks: CheckUse[];
+}
+
+let lastKey = 0;
+
+export function armOf(version: number, model: string, settings: Settings = {}): PlannedArm {
+  lastKey += 1;
+  return { key: lastKey, version, model, settings: { ...settings } };
+}
+
+/** The two newest versions on the first two models: what one most often wants to know. */
+export function usualPlan(versions: VersionPage[], models: ModelLine[], subject: SubjectPage): PlanState {
+  const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
+  const arms = models.slice(0, 2).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
+  return { arms, tags: [], numbers: null, repeats: 5, checks: clone(subject.checks) };
+}
+
+export function planLike(trial: TrialPage, cases: CasePage[]): PlanState {
+  const all = new Set(cases.map((each) => each.number));
+  const numbers = trial.cases.map((each) => each.number).filter((number) => all.has(number));
+  return {
+    arms: trial.arms.map((arm) => armOf(arm.version, arm.model, arm.settings)),
+    tags: [],
+    numbers: numbers.length === all.size ? null : numbers,
+    repeats: trial.repeats,
+    checks: clone(trial.checks),
+  };
+}
+
+/** The plan being made for a subject. It is remembered until a trial starts from it. */
+export function usePlan(name: string, cases: Ref<CasePage[]>) {
+  const memory = `epistem.plan.${name}`;
+  const plan = ref<PlanState | null>(null);
+
+  watch(plan, (state) => state && localStorage.setItem(memory, JSON.stringify(state)), { deep: true });
+
+  const tags = computed(() => {
+    const counts = new Map<string, number>();
+    for (const each of cases.value) for (const tag of each.content.tags ?? []) counts.set(tag, (counts.get(tag) ?? 0) + 1);
+    return [...counts].sort((a, b) => b[1] - a[1]);
+  });
+  const chosen = computed(() => {
+    const state = plan.value;
+    if (!state) return [];
+    if (state.numbers) return cases.value.filter((each) => state.numbers?.includes(each.number));
+    if (state.tags.length === 0) return cases.value;
+    return cases.value.filter((each) => each.content.tags?.some((tag) => state.tags.includes(tag)));
+  });
+  const calls = computed(() => (plan.value ? plan.value.arms.length * chosen.value.length * (plan.value.repeats || 0) : 0));
+
+  function body(): TrialPlan {
+    const state = plan.value as PlanState;
+    return {
+      arms: state.arms.map(({ version, model, settings }) => ({ version, model, settings: without(settings) })),
+      cases: state.tags.length === 0 && !state.numbers ? null : chosen.value.map((each) => each.number),
+      repeats: state.repeats,
+      checks: state.checks,
+      seed: Math.floor(Math.random() * 2 ** 31),
+    };
+  }
+
+  function remembered(): PlanState | null {
+    try {
+      const kept = JSON.parse(localStorage.getItem(memory) ?? "null") as PlanState | null;
+      return kept && { ...kept, arms: kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings)) };
+    } catch {
+      return null;
+    }
+  }
+  const forget = () => localStorage.removeItem(memory);
+
+  return { plan, tags, chosen, calls, body, remembered, forget };
+}
+
+function without(settings: Settings): Settings {
+  return Object.fromEntries(Object.entries(settings).filter(([, value]) => value !== null && value !== undefined));
+}
+
+function clone<T>(value: T): T {
+  return JSON.parse(JSON.stringify(value)) as T;
+}

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed } from "vue";
+
+import type { ArmShape, ReadingShape } from "@/api/schema";
+import FindingList from "@/marks/FindingList.vue";
+import { cents, count, duration } from "@/marks/format";
+import MarkedText from "@/marks/MarkedText.vue";
+import type { Span } from "@/marks/spans";
+
+const props = defineProps<{
+  arm: ArmShape;
+  readings: ReadingShape[];
+  reading: ReadingShape | undefined;
+  differs: Span[];
+  pending: boolean;
+}>();
+defineEmits<{ exact: [reading: ReadingShape] }>();
+
+const isBaseline = computed(() => props.arm.position === 0);
+const passing = computed(() => {
+  const answered = props.readings.filter((each) => each.error === null || each.error === undefined);
+  const passed = answered.filter((each) => each.findings.every((finding) => finding.passed)).length;
+  return answered.length ? `${passed} of ${answered.length} pass all` : "";
+});
+const isJson = computed(() => /^\s*[[{`]/.test(props.reading?.answer ?? ""));
+const STOPS: Record<string, string> = { stop: "finished", length: "cut off at the token limit", content_filter: "held back by the server" };
+</script>
+
+<template>
+  <article class="flex min-w-0 flex-1 flex-col px-3 py-2" data-test="answer-pane">
+    <p
+      class="flex justify-between gap-3 px-2 py-[3px]"
+      :class="isBaseline ? 'bg-slate-wash text-slate' : 'bg-kelp-wash text-kelp'"
+    >
+      <span class="truncate font-semibold">{{ arm.name }}</span>
+      <span class="shrink-0 text-sm">{{ passing }}</span>
+    </p>
+    <div class="min-h-0 flex-1 overflow-auto px-2 pt-2">
+      <p v-if="pending" class="text-ink-3">Looking…</p>
+      <p v-else-if="!reading" class="text-ink-3">Not answered yet.</p>
+      <template v-else-if="reading.error">
+        <p class="text-straw"><span class="font-semibold">No answer:</span> {{ reading.error }}</p>
+        <p class="caption mt-1">{{ count(reading.attempts, "attempt") }}</p>
+      </template>
+      <template v-else>
+        <div :class="isJson ? 'font-mono text-base' : 'font-serif text-read'" data-test="reader-answer">
+          <MarkedText :text="reading.answer ?? ''" :findings="reading.findings" :differs="differs" :side="isBaseline ? 'baseline' : 'other'" />
+        </div>
+        <p v-if="!reading.answer" class="text-straw">The answer is empty.</p>
+        <p class="mt-2 font-mono text-xs text-ink-2">
+          {{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} · {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
+          {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }}
+        </p>
+        <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>
+      </template>
+    </div>
+    <p v-if="reading" class="px-2 pt-1"><button type="button" class="link text-xs" @click="$emit('exact', reading)">exact request</button></p>
+  </article>
+</template>

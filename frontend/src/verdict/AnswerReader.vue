@@ -1,0 +1,102 @@
+<script setup lang="ts">
+/** One case, two arms side by side: the answers of one repeat, with what differs marked. */
+import { computed, ref, watch } from "vue";
+
+import { messageOf } from "@/api/client";
+import { useReadings } from "@/api/queries";
+import type { ReadingShape, TrialPage } from "@/api/schema";
+import SheetDialog from "@/parts/SheetDialog.vue";
+import AnswerPane from "./AnswerPane.vue";
+import { differing } from "./differing";
+
+const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null }>();
+const repeat = defineModel<number>("repeat", { required: true });
+const trial = computed(() => props.page.id);
+const caseAt = computed(() => props.caseAt);
+const left = useReadings(trial, ref(0), caseAt);
+const right = useReadings(trial, computed(() => props.arm ?? 0), caseAt);
+const shown = computed(() => props.page.cases[props.caseAt]);
+const exact = ref<ReadingShape | null>(null);
+
+const of = (list: ReadingShape[] | undefined) => list?.find((each) => each.repeat_no === repeat.value);
+const answers = computed(() => {
+  const pair = [of(left.data.value?.readings), props.arm === null ? undefined : of(right.data.value?.readings)] as const;
+  const [one, other] = [pair[0]?.answer, pair[1]?.answer];
+  const spans = one != null && other != null ? differing(one, other) : [[], []];
+  const sides = props.arm === null ? [0] : [0, props.arm];
+  return sides.map((arm, side) => ({
+    arm: props.page.arms[arm]!,
+    readings: (side === 0 ? left : right).data.value?.readings ?? [],
+    reading: pair[side],
+    differs: spans[side] ?? [],
+    pending: (side === 0 ? left : right).isPending.value,
+  }));
+});
+const input = computed(() => Object.entries(shown.value?.content.inputs ?? {}));
+watch(
+  () => props.page.repeats,
+  (repeats) => {
+    if (repeat.value >= repeats) repeat.value = 0;
+  },
+);
+const pretty = (value: unknown) => (typeof value === "string" ? value : JSON.stringify(value, null, 2));
+</script>
+
+<template>
+  <section class="panel flex min-h-0 min-w-0 flex-col" data-test="reader">
+    <header class="border-b border-rule-soft px-4 py-2">
+      <div class="flex items-baseline gap-3">
+        <span class="min-w-0 flex-1 truncate font-semibold" data-test="reader-case" :title="shown?.title">{{ shown?.title }}</span>
+        <span class="caption shrink-0">
+          <RouterLink class="link" :to="{ name: 'cases', params: { name: page.subject, number: shown?.number } }">case {{ shown?.number }}</RouterLink>
+          <template v-if="shown?.content.expect?.label"> · expects <b class="font-medium text-ink">{{ shown.content.expect.label }}</b></template>
+        </span>
+        <span class="caption flex shrink-0 items-center gap-1">
+          <button
+            v-for="n in Math.min(page.repeats, 10)"
+            :key="n"
+            type="button"
+            class="size-[19px] rounded-md border font-mono text-xs"
+            :class="n - 1 === repeat ? 'border-kelp bg-kelp text-white' : 'border-rule bg-sheet text-ink-2 hover:border-ink-3'"
+            :aria-pressed="n - 1 === repeat"
+            :title="`Repeat ${n}`"
+            @click="repeat = n - 1"
+          >
+            {{ n }}
+          </button>
+          <span v-if="page.repeats > 10" class="font-mono">{{ repeat + 1 }} of {{ page.repeats }}</span>
+        </span>
+      </div>
+      <div v-if="input.length > 1 || pretty(input[0]?.[1] ?? '') !== shown?.title" class="max-h-[54px] overflow-auto pt-1">
+        <p v-for="[key, value] in input" :key="key" class="text-sm text-ink-2">
+          <span v-if="input.length > 1" class="font-mono text-xs text-slate">{{ key }}</span>
+          <span class="whitespace-pre-wrap"> {{ pretty(value) }}</span>
+        </p>
+      </div>
+    </header>
+    <p v-if="left.error.value" class="p-4 text-rust" role="alert">{{ messageOf(left.error.value) }}</p>
+    <div v-else class="flex min-h-0 flex-1">
+      <AnswerPane
+        v-for="side in answers"
+        :key="side.arm.position"
+        :arm="side.arm"
+        :readings="side.readings"
+        :reading="side.reading"
+        :differs="side.differs"
+        :pending="side.pending"
+        @exact="exact = $event"
+      />
+      <p v-if="arm === null" class="flex-1 p-4 text-ink-3">There is one arm, so nothing stands beside it.</p>
+    </div>
+  </section>
+  <SheetDialog :open="!!exact" title="The exact request, and the reply as it came" width="760px" @close="exact = null">
+    <template v-if="exact">
+      <p class="caption mb-1">request</p>
+      <pre class="max-h-[38vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap" data-test="reading-request">{{
+        JSON.stringify(exact.request, null, 2)
+      }}</pre>
+      <p class="caption mt-3 mb-1">reply</p>
+      <pre class="max-h-[24vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap">{{ exact.reply ?? exact.error }}</pre>
+    </template>
+  </SheetDialog>
+</template>

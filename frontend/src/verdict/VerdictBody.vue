@@ -1,0 +1,184 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import type { TickShape, TrialPage, VerdictPage } from "@/api/schema";
+import { useKeys } from "@/frame/keys";
+import { cents, count, duration } from "@/marks/format";
+import { matrixOf } from "@/trial/matrix";
+import TickMatrix from "@/trial/TickMatrix.vue";
+import AnswerReader from "./AnswerReader.vue";
+import { differences, rateInWords, rates, reachOf } from "./evidence";
+import EvidenceRows from "./EvidenceRows.vue";
+import VerdictSentence from "./VerdictSentence.vue";
+
+const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: TickShape[]; over: boolean }>();
+const route = useRoute();
+const router = useRouter();
+
+const number = (key: string) => (/^\d+$/.test(String(route.query[key] ?? "")) ? Number(route.query[key]) : null);
+const arm = computed(() => {
+  if (props.page.arms.length < 2) return null;
+  const asked = number("arm");
+  return asked && asked < props.page.arms.length ? asked : (props.verdict.lead ?? 1);
+});
+const measure = computed(() => {
+  const asked = number("measure");
+  return asked !== null && asked < props.verdict.measures.length ? asked : null;
+});
+const repeat = computed({
+  get: () => Math.min(Math.max((number("repeat") ?? 1) - 1, 0), props.page.repeats - 1),
+  set: (at: number) => go({ repeat: at + 1 }),
+});
+const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
+const order = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(0, arm.value)));
+const caseAt = computed(() => {
+  const asked = number("case");
+  const found = props.page.cases.find((each) => each.number === asked);
+  return found?.position ?? order.value[0] ?? 0;
+});
+
+/** With one arm there is no gap: the cases that fail most come first. */
+function byShare(): number[] {
+  const share = (at: number) => matrix.value.share(0, at) ?? 2;
+  return props.page.cases.map((each) => each.position).sort((a, b) => share(a) - share(b) || a - b);
+}
+
+function go(edit: Record<string, number | null>): void {
+  const query: Record<string, string> = {};
+  for (const [key, value] of Object.entries({ ...route.query, ...edit })) {
+    if (value !== null && value !== undefined) query[key] = String(value);
+  }
+  void router.replace({ query });
+}
+function choose(at: number, chosen: number | null): void {
+  go({ case: props.page.cases[at]?.number ?? null, ...(chosen ? { arm: chosen } : {}) });
+}
+const chooseMeasure = (index: number) => go({ measure: index === measure.value ? null : index });
+const moveCase = (by: number) => {
+  const to = order.value[Math.min(Math.max(order.value.indexOf(caseAt.value) + by, 0), order.value.length - 1)];
+  if (to !== undefined) choose(to, null);
+};
+const moveArm = (by: number) => {
+  if (arm.value !== null) go({ arm: Math.min(Math.max(arm.value + by, 1), props.page.arms.length - 1) });
+};
+
+const rows = computed(() => (arm.value === null ? rates(props.verdict, 0) : differences(props.verdict, arm.value)));
+const reach = computed(() => reachOf(rows.value));
+const sentence = computed(() => (arm.value === null ? [] : (props.verdict.sentences[arm.value] ?? [])));
+const notes = computed(() =>
+  props.page.arms.map((each) => {
+    const rate = measure.value === null ? null : props.verdict.rates[each.position]?.[measure.value];
+    const told = rate ? `${(rate.value * 100).toFixed(1)}%` : "";
+    return [told, each.position === 0 ? "baseline" : ""].filter(Boolean).join(" · ") || effort(each.position);
+  }),
+);
+function effort(at: number): string {
+  const found = props.verdict.efforts[at];
+  if (!found || found.cents == null || found.median_ms == null) return "";
+  return `${cents(found.cents)} · ${duration(found.median_ms)}`;
+}
+const measureTitle = computed(() => (measure.value === null ? "all checks together" : props.verdict.measures[measure.value]?.title));
+const soFar = computed(() => props.verdict.recorded < props.verdict.total);
+
+useKeys([
+  {
+    keys: { j: () => moveCase(1), k: () => moveCase(-1), arrowdown: () => moveCase(1), arrowup: () => moveCase(-1) },
+    shown: ["J", "K"],
+    label: "case",
+  },
+  { keys: { h: () => moveArm(-1), l: () => moveArm(1) }, shown: ["H", "L"], label: "arm" },
+  { keys: { r: () => (repeat.value = (repeat.value + 1) % props.page.repeats) }, shown: ["R"], label: "repeat" },
+  {
+    keys: { m: () => go({ measure: measure.value === null ? 0 : measure.value + 1 < props.verdict.measures.length ? measure.value + 1 : null }) },
+    shown: ["M"],
+    label: "check",
+  },
+]);
+</script>
+
+<template>
+  <div class="flex items-start justify-between gap-6">
+    <div class="min-w-0">
+      <VerdictSentence v-if="sentence.length" :segments="sentence" :measure="measure" @choose="chooseMeasure" />
+      <p v-else class="font-serif text-say" data-test="verdict-sentence">
+        {{ verdict.names[0] }} was asked alone, so nothing is better or worse. These are its pass rates.
+      </p>
+      <p v-if="soFar" class="mt-1 text-sm text-straw" data-test="so-far">
+        So far: {{ verdict.recorded.toLocaleString("en") }} of {{ count(verdict.total, "reading") }}.
+        {{ over ? "The trial was stopped." : "It is still running." }}
+      </p>
+    </div>
+    <div class="flex shrink-0 flex-col gap-[6px]">
+      <RouterLink class="button button-main justify-center" :to="{ name: 'trial', params: { name, id: undefined }, query: { plan: page.id } }"
+        >Plan another like this</RouterLink
+      >
+      <RouterLink class="button justify-center" :to="{ name: 'trial', params: { name, id: page.id } }">Trial T{{ page.id }}</RouterLink>
+    </div>
+  </div>
+
+  <div class="grid min-h-0 flex-[5] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
+    <section class="panel flex min-h-0 min-w-0 flex-col">
+      <header class="flex flex-wrap items-center gap-x-2 gap-y-1 px-[14px] py-2">
+        <template v-if="arm !== null">
+          <span class="font-semibold">Evidence for</span>
+          <select
+            class="field h-[26px] max-w-[190px] bg-kelp-wash px-1 font-medium text-kelp"
+            :value="arm"
+            aria-label="Arm"
+            data-test="verdict-arm"
+            @change="go({ arm: Number(($event.target as HTMLSelectElement).value) })"
+          >
+            <option v-for="each in page.arms.slice(1)" :key="each.position" :value="each.position">{{ each.name }}</option>
+          </select>
+          <span class="font-semibold">against</span>
+          <span class="truncate rounded-md bg-slate-wash px-2 py-[3px] font-medium text-slate">{{ verdict.names[0] }}</span>
+        </template>
+        <span v-else class="font-semibold">Pass rates of {{ verdict.names[0] }}</span>
+      </header>
+      <div class="min-h-0 flex-1 overflow-auto">
+        <EvidenceRows
+          :rows="rows"
+          :chosen="measure"
+          :low="arm === null ? 0 : -reach"
+          :high="arm === null ? 100 : reach"
+          :middle="arm === null ? null : 0"
+          @choose="chooseMeasure"
+        />
+        <table v-if="arm !== null" class="mt-2 w-full text-sm">
+          <tbody>
+            <tr v-for="each in [0, arm]" :key="each" class="border-t border-rule-soft">
+              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === 0 ? 'text-slate' : 'text-kelp'">{{ verdict.names[each] }}</td>
+              <td class="py-[5px] pl-3 font-mono text-xs text-ink-2">
+                {{ verdict.measures[measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? 0) }}
+              </td>
+              <td class="py-[5px] pr-[14px] pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
+        {{ Math.round(verdict.level * 100) }}% intervals, paired by case: {{ count(page.cases.length, "case") }} ×
+        {{ count(page.repeats, "repeat") }}. {{ arm === null ? "" : "Shaded: differences that do not matter." }}
+      </p>
+    </section>
+    <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" />
+  </div>
+
+  <section class="panel flex min-h-[180px] flex-[4] flex-col">
+    <TickMatrix
+      :page="page"
+      :matrix="matrix"
+      :order="order"
+      :notes="notes"
+      :chosen-case="caseAt"
+      :chosen-arm="arm"
+      @choose="choose"
+    >
+      <template #corner>
+        {{ count(page.cases.length, "case") }}, {{ arm === null ? "most failed" : "largest gap" }} first, on
+        <span class="font-medium text-ink">{{ measureTitle }}</span>
+      </template>
+    </TickMatrix>
+  </section>
+</template>

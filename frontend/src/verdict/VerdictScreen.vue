@@ -1,0 +1,77 @@
+<script setup lang="ts">
+/** Without a number: the latest trial's verdict. Arm, check, case and repeat stand in the address. */
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+
+import { messageOf } from "@/api/client";
+import { useSubject, useTrial, useVerdict } from "@/api/queries";
+import { useTrialEvents } from "@/trial/useTrialEvents";
+import VerdictBody from "./VerdictBody.vue";
+
+const route = useRoute();
+const router = useRouter();
+const queries = useQueryClient();
+const name = computed(() => String(route.params.name));
+const id = computed(() => (route.params.id ? Number(route.params.id) : null));
+const subject = useSubject(name);
+const trial = useTrial(id);
+const verdict = useVerdict(id);
+const page = computed(() => (trial.data.value?.id === id.value ? trial.data.value : undefined));
+const { line, ticks, over } = useTrialEvents(page);
+const failed = computed(() => trial.error.value ?? verdict.error.value ?? null);
+const isEmpty = computed(() => id.value === null && subject.data.value !== undefined && !subject.data.value.latest_trial);
+
+watch(
+  () => [route.name, id.value, subject.data.value?.latest_trial] as const,
+  ([here, given, latest]) => {
+    if (here === "verdict" && given === null && latest) {
+      void router.replace({ name: "verdict", params: { name: name.value, id: latest }, query: route.query });
+    }
+  },
+  { immediate: true },
+);
+
+// While the trial runs, what can be said of it so far is asked for again with what has landed.
+let asked = 0;
+watch(
+  () => line.value?.recorded,
+  (recorded) => {
+    const now = performance.now();
+    if (recorded === undefined || over.value || now - asked < 2_000) return;
+    asked = now;
+    void queries.invalidateQueries({ queryKey: ["verdict", id.value] });
+  },
+);
+</script>
+
+<template>
+  <main class="flex min-h-0 flex-1 flex-col gap-3 px-[18px] py-3">
+    <VerdictBody
+      v-if="page && verdict.data.value && verdict.data.value.trial === page.id"
+      :key="page.id"
+      :name="name"
+      :page="page"
+      :verdict="verdict.data.value"
+      :ticks="ticks"
+      :over="over"
+    />
+    <section v-else-if="failed" class="p-6">
+      <p class="font-serif text-say" role="alert">{{ messageOf(failed) }}</p>
+      <p class="mt-3"><RouterLink class="link" :to="{ name: 'trial', params: { name } }">Go to the trials</RouterLink></p>
+    </section>
+    <section v-else-if="isEmpty" class="p-6" data-test="no-verdict">
+      <p class="font-serif text-say">There is no verdict yet, because no trial has run.</p>
+      <p class="mt-2 max-w-[560px]">
+        A trial asks two versions, or two models, about the same cases, and a verdict says which did better, by how much, and how
+        sure that is.
+      </p>
+      <RouterLink class="button button-main mt-4" :to="{ name: 'trial', params: { name } }">Plan a trial</RouterLink>
+    </section>
+    <template v-else>
+      <p class="font-serif text-say text-ink-3" role="status">Working out the verdict…</p>
+      <div class="panel h-[220px]"></div>
+      <div class="panel flex-1"></div>
+    </template>
+  </main>
+</template>

@@ -1,0 +1,63 @@
+import type { VerdictPage } from "@/api/schema";
+import { points } from "@/marks/format";
+
+/** One row of evidence: a difference in points when there is a baseline, else a rate in percent. */
+export interface EvidenceRow {
+  measure: number;
+  title: string;
+  value: number | null;
+  low: number | null;
+  high: number | null;
+  margin: number;
+  word: "better" | "worse" | "same" | "unsettled" | null;
+  number: string;
+  told: string;
+}
+
+export function differences(verdict: VerdictPage, arm: number): EvidenceRow[] {
+  return verdict.measures.map(({ index, title, margin }) => {
+    const found = verdict.comparisons.find((each) => each.arm === arm && each.measure === index);
+    const { difference = null, low = null, high = null } = found ?? {};
+    const told =
+      difference === null || low === null || high === null
+        ? `${title}: no answers to compare`
+        : `${title}: ${points(difference)} points (${points(low)} to ${points(high)}), ${found?.word}; ` +
+          `${rateInWords(verdict, arm, index)} against ${rateInWords(verdict, 0, index)}; a difference within ${margin} does not matter`;
+    return {
+      measure: index, title, margin, low, high, told,
+      value: difference,
+      word: found?.word ?? "unsettled",
+      number: difference === null ? "–" : points(difference),
+    };
+  });
+}
+
+export function rates(verdict: VerdictPage, arm: number): EvidenceRow[] {
+  return verdict.measures.map(({ index, title }) => {
+    const rate = verdict.rates[arm]?.[index] ?? null;
+    return {
+      measure: index, title,
+      value: rate && rate.value * 100,
+      low: rate && rate.low * 100,
+      high: rate && rate.high * 100,
+      margin: 0,
+      word: null,
+      number: rate ? `${(rate.value * 100).toFixed(1)}%` : "–",
+      told: `${title}: ${rateInWords(verdict, arm, index)}`,
+    };
+  });
+}
+
+/** `70.7% (58.1 to 80.6)`. */
+export function rateInWords(verdict: VerdictPage, arm: number, measure: number): string {
+  const rate = verdict.rates[arm]?.[measure];
+  if (!rate) return "no answers";
+  return `${(rate.value * 100).toFixed(1)}% (${(rate.low * 100).toFixed(1)} to ${(rate.high * 100).toFixed(1)})`;
+}
+
+/** The reach of the axis either way: round, and wide enough for every interval. */
+export function reachOf(rows: EvidenceRow[]): number {
+  const ends = rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0), row.margin]);
+  const widest = Math.max(5, ...ends);
+  return Math.min(100, Math.ceil(widest / 5) * 5);
+}
