@@ -11,6 +11,7 @@ from rich.console import Console
 from epistem import __version__
 from epistem.cli.trial import trial
 from epistem.core.errors import EpistemError
+from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate as migrate_schema
 
@@ -55,6 +56,7 @@ def main() -> None:
 
     Everything is kept in ./var (or --home, or EPISTEM_HOME).
     """
+    set_up_logs()
 
 
 main.add_command(trial)

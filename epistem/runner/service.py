@@ -14,7 +14,7 @@ import structlog
 
 from epistem.models.retry import Retry
 from epistem.runner.lifeline import die_with_parent
-from epistem.runner.shard import ShardResult, ShardTask, run_shard
+from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
 from epistem.store import cells
 from epistem.store.database import Address, Database, StoreDown, Transaction
 
@@ -61,8 +61,10 @@ class Runner:
 
     def run(self, stop: Event) -> None:
         """Until `stop` is set. A database that is away is waited for."""
-        log.info("runner ready", runner=self.name)
         try:
+            for _ in range(self._options.shards):
+                self._executor.submit(warm_up)
+            log.info("runner ready", runner=self.name)
             while not stop.is_set():
                 try:
                     busy = self.step()

@@ -53,6 +53,10 @@ class ShardResult:
     status: str
 
 
+def warm_up() -> None:
+    """Nothing; sent ahead so that a worker has started and imported this when a trial comes."""
+
+
 def run_shard(task: ShardTask) -> ShardResult:
     """Ask and record every cell of the shard, or stop early when the trial is stopped.
 

@@ -10,6 +10,7 @@ from flask import Flask, Response, abort, jsonify, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 
 from epistem import __version__
+from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import cases, drafts, events, models, problems, subjects, trials, tries, verdicts
 from epistem.web.replies import API
@@ -39,11 +40,9 @@ def make_app(database: Database | None) -> OpenAPI:
     def openapi() -> Response:
         return jsonify(description(app))
 
-    @app.get("/", defaults={"path": ""}, doc_ui=False)
-    @app.get("/<path:path>", doc_ui=False)
-    def front_end(path: str) -> Response:
-        return _front_end(path)
-
+    # Not by the decorators: they would read `path` as a model of the API.
+    app.add_url_rule("/", "front_end", _front_end, defaults={"path": ""})
+    app.add_url_rule("/<path:path>", "front_end", _front_end)
     return app
 
 
@@ -62,6 +61,7 @@ def description(app: OpenAPI) -> dict[str, Any]:
 
 def from_environment() -> OpenAPI:
     """What the web server loads: the database's address stands in EPISTEM_DATABASE_URL."""
+    set_up_logs()
     return make_app(Database(Address.from_url(os.environ["EPISTEM_DATABASE_URL"])))
 
 

@@ -124,7 +124,17 @@ def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
 
 
 def tick_shapes(ticks: list[readings.Tick]) -> list[TickShape]:
-    return [TickShape(**{**tick._asdict(), "id": tick.reading_id}) for tick in ticks]
+    return [
+        TickShape(
+            id=tick.reading_id,
+            arm=tick.arm,
+            case_at=tick.case_at,
+            repeat_no=tick.repeat_no,
+            answered=tick.answered,
+            failed=tick.failed,
+        )
+        for tick in ticks
+    ]
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:

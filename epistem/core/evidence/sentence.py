@@ -8,6 +8,9 @@ from typing import Literal
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison
 from epistem.core.shapes import count
 
+WORTH_TELLING = 0.05
+"""A median time that moved by a smaller share is left out: it is seldom more than noise."""
+
 Kind = Literal["text", "better", "worse", "same", "unsettled", "measure", "number"]
 
 
@@ -137,7 +140,7 @@ def _effort(effort: Effort, baseline: Effort) -> list[Segment]:
             said.append("costs the same a call")
     if effort.median_ms is not None and baseline.median_ms is not None:
         change = round(effort.median_ms - baseline.median_ms)
-        if change:
+        if abs(change) >= WORTH_TELLING * baseline.median_ms:
             said.append(f"answers {abs(change):,} ms {'later' if change > 0 else 'sooner'}")
     text = f"It {' and '.join(said)}." if said else ""
     missing = effort.unanswered + baseline.unanswered

@@ -84,7 +84,7 @@ async function save(): Promise<void> {
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ isNew ? "New case" : `Case ${page.number}` }}</span>
         <span class="caption block truncate">{{
-          [page.content.origin, page.updated_at ? `changed ${when(page.updated_at)}` : ""].filter(Boolean).join(" · ") || " "
+          [page.content.origin, page.updated_at ? `changed ${when(page.updated_at)}` : ""].filter(Boolean).join(" · ") || "\u00a0"
         }}</span>
       </span>
       <button v-if="isNew" type="button" class="button" @click="emit('cancel')">Cancel</button>

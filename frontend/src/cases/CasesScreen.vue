@@ -149,7 +149,7 @@ useKeys([
         <button type="button" class="button" data-test="add-case" @click="adding = true">Add a case</button>
       </header>
       <div
-        class="grid grid-cols-[34px_1fr_110px_150px_110px] gap-x-3 border-b border-rule px-[14px] py-[6px] text-xs font-medium text-ink-2"
+        class="grid grid-cols-[30px_1fr_84px_128px_92px] gap-x-3 border-b border-rule px-[14px] py-[6px] text-xs font-medium text-ink-2"
       >
         <span>No.</span><span>Case</span><span>Expects</span><span>Tags</span>
         <span class="truncate" :title="stripsOf">{{ stripsOf || "Latest trial" }}</span>
@@ -175,7 +175,7 @@ useKeys([
             v-for="row in rows.getVirtualItems()"
             :key="shown[row.index]!.number"
             type="button"
-            class="absolute inset-x-0 grid h-[34px] grid-cols-[34px_1fr_110px_150px_110px] items-center gap-x-3 border-b border-rule-soft px-[14px] text-left hover:bg-paper"
+            class="absolute inset-x-0 grid h-[34px] grid-cols-[30px_1fr_84px_128px_92px] items-center gap-x-3 border-b border-rule-soft px-[14px] text-left hover:bg-paper"
             :class="shown[row.index]!.number === number && !adding ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
             :style="{ transform: `translateY(${row.start}px)` }"
             data-test="case-row"

@@ -83,7 +83,7 @@ useKeys([
         <span class="min-w-0 flex-1">
           <span class="block truncate font-semibold" data-test="draft-title">{{ title }}</span>
           <span class="caption block truncate" :class="{ 'text-straw': status === 'AWAY' || status === 'STALE' }" data-test="kept">{{
-            keptAs || " "
+            keptAs || "\u00a0"
           }}</span>
         </span>
         <button type="button" class="button" data-test="versions" @click="listing = true">Versions</button>

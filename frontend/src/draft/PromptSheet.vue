@@ -41,7 +41,7 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
       <section
         v-for="(part, p) in message.parts"
         :key="`${m}.${p}`"
-        class="group grid grid-cols-[82px_1fr] gap-x-3 py-[5px] pr-4 focus-within:bg-white"
+        class="group grid grid-cols-[94px_1fr] gap-x-3 py-[5px] pr-4 focus-within:bg-white"
         :data-test="`part-${m}-${p}`"
       >
         <div class="pt-[1px] pl-3 text-right">
@@ -87,7 +87,7 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
         </div>
       </section>
     </template>
-    <p class="mt-2 pr-4 pl-[94px] text-sm text-ink-3">
+    <p class="mt-2 pr-4 pl-[106px] text-sm text-ink-3">
       Add a message:
       <template v-for="(role, at) in ROLES" :key="role"
         ><template v-if="at"> · </template

@@ -69,7 +69,7 @@ function setTemperature(text: string): void {
       <p v-else class="text-ink-3">No answer yet.</p>
     </div>
     <footer v-if="column.answer && !column.busy && !column.error" class="flex flex-col gap-2">
-      <p class="font-mono text-xs text-ink-2">
+      <p class="text-xs text-ink-2 tabular-nums">
         {{ STOPS[column.answer.finish_reason] ?? column.answer.finish_reason }} ·
         {{ count(words(column.answer.answer), "word") }} · {{ column.answer.input_tokens }} + {{ column.answer.output_tokens }} tokens ·
         {{ duration(column.answer.total_ms) }} · {{ cents(column.answer.cents) }}

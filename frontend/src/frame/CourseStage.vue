@@ -26,7 +26,7 @@ defineProps<{ stage: Stage; subject: string; current: boolean }>();
       <span class="font-semibold" :class="current ? 'text-kelp' : 'text-ink'">{{ stage.title }}</span>
       <span class="h-px flex-1 bg-rule" aria-hidden="true"></span>
     </span>
-    <span class="truncate text-xs text-ink-2" :data-test="`state-${stage.key}`">{{ stage.state || " " }}</span>
+    <span class="truncate text-xs text-ink-2" :data-test="`state-${stage.key}`">{{ stage.state || "\u00a0" }}</span>
     <span v-if="current" class="absolute inset-x-0 bottom-[-1px] h-[3px] bg-kelp" aria-hidden="true"></span>
   </RouterLink>
 </template>

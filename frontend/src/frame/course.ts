@@ -58,5 +58,6 @@ function trialState(subject: SubjectPage | undefined): string {
 function verdictState(subject: SubjectPage | undefined): string {
   const headline = subject?.headline;
   if (!headline || headline.difference === null || headline.difference === undefined) return subject ? "not yet" : "";
-  return `${headline.arm.split(" ")[0]} ${headline.word}, ${points(headline.difference)}`;
+  const running = subject.trial_status === "running" || subject.trial_status === "waiting";
+  return `${headline.arm.split(" ")[0]} ${headline.word}, ${points(headline.difference)}${running ? " so far" : ""}`;
 }

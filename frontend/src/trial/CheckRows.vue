@@ -53,7 +53,7 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
         <label v-if="use" class="caption flex items-center gap-1 whitespace-nowrap" title="A difference this small does not matter to you">
           same within
           <input
-            class="field h-6 w-[48px] px-1 font-mono text-sm"
+            class="field h-6 w-[48px] px-1 font-mono text-sm text-ink"
             type="number"
             min="0"
             max="100"

@@ -30,13 +30,11 @@ const rows = useVirtualizer(
     scrollPaddingStart: 44,
   })),
 );
+const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 104));
 const columns = computed(() => {
-  const strip = Math.max(props.page.repeats * 7 + 20, 124);
-  return { gridTemplateColumns: `minmax(200px, 1fr) 92px repeat(${props.page.arms.length}, ${strip}px)` };
+  return { gridTemplateColumns: `minmax(200px, 1fr) 76px repeat(${props.page.arms.length}, ${strip.value}px)` };
 });
-const leastWidth = computed(
-  () => `${320 + props.page.arms.length * (Math.max(props.page.repeats * 7 + 20, 124) + 8)}px`,
-);
+const leastWidth = computed(() => `${312 + props.page.arms.length * (strip.value + 8)}px`);
 
 watch(
   () => props.chosenCase,
@@ -70,7 +68,7 @@ const lineOf = (arm: number) => (arm === 0 ? "border-slate" : arm === props.chos
         @click="emit('choose', chosenCase ?? order[0] ?? 0, arm.position)"
       >
         <span class="block truncate font-medium" :class="colourOf(arm.position)">{{ arm.name }}</span>
-        <span class="caption block truncate font-mono">{{ notes[arm.position] || " " }}</span>
+        <span class="caption block truncate font-mono">{{ notes[arm.position] || "\u00a0" }}</span>
       </button>
     </div>
     <div :style="{ height: `${rows.getTotalSize()}px`, position: 'relative', minWidth: leastWidth }">

@@ -16,7 +16,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
   <section class="panel flex min-w-0 flex-1 flex-col">
     <header class="border-b border-rule px-4 py-[10px]">
       <span class="block font-semibold">Trials so far</span>
-      <span class="caption block">{{ lines.length ? count(lines.length, "trial") : " " }}</span>
+      <span class="caption block">{{ lines.length ? count(lines.length, "trial") : "\u00a0" }}</span>
     </header>
     <p v-if="trials.error.value" class="p-4 text-rust" role="alert">{{ messageOf(trials.error.value) }}</p>
     <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-[520px] p-6">

@@ -36,7 +36,7 @@ watch(
   () => {
     if (plan.value || !subject.data.value || !versions.data.value || !models.data.value || !cases.data.value) return;
     if (props.from !== null) {
-      if (like.data.value) plan.value = planLike(like.data.value, kept.value);
+      if (like.data.value) plan.value = planLike(like.data.value, kept.value, versions.data.value.versions);
       return;
     }
     plan.value = planning.remembered() ?? usualPlan(versions.data.value.versions, models.data.value.models, subject.data.value);

@@ -9,7 +9,7 @@ import type { TrialPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { cents, count, when } from "@/marks/format";
-import { matrixOf, settingsInShort } from "./matrix";
+import { matrixOf, settingsInShort, varied } from "./matrix";
 import TickMatrix from "./TickMatrix.vue";
 import { useTrialEvents } from "./useTrialEvents";
 
@@ -23,7 +23,7 @@ const matrix = computed(() => matrixOf(props.page, ticks.value, null));
 const order = computed(() => props.page.cases.map((each) => each.position));
 const notes = computed(() =>
   props.page.arms.map((arm) =>
-    [settingsInShort(arm.settings), arm.position === 0 ? "baseline" : ""].filter(Boolean).join(" · "),
+    [arm.position === 0 ? "baseline" : "", settingsInShort(varied(props.page, arm.settings))].filter(Boolean).join(" · "),
   ),
 );
 const at = ref(0);
@@ -33,6 +33,7 @@ const share = computed(() => line.value.recorded / Math.max(line.value.total, 1)
 const facts = computed(() => {
   const told = [];
   if (line.value.status === "waiting") told.push("waiting for the runner");
+  else if (!over.value && line.value.recorded === 0) told.push("the first calls are on their way");
   if (rate.value !== null) told.push(`${Math.round(rate.value).toLocaleString("en")} a second`);
   if (secondsLeft.value !== null && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
   if (line.value.cents) told.push(`${cents(line.value.cents)}${over.value ? "" : " so far"}`);
@@ -85,7 +86,7 @@ useKeys([
 </script>
 
 <template>
-  <section class="panel flex w-[392px] shrink-0 flex-col">
+  <section class="panel flex w-[348px] shrink-0 flex-col">
     <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trial T{{ page.id }}</span>
@@ -114,7 +115,7 @@ useKeys([
         <ul>
           <li v-for="measure in page.measures" :key="measure.index" class="flex items-baseline gap-3 py-[3px]">
             <span class="min-w-0 flex-1 truncate">{{ measure.title }}</span>
-            <span class="caption font-mono" :title="measure.signature">within {{ measure.margin }} is the same</span>
+            <span class="caption font-mono" :title="measure.signature">same within {{ measure.margin }} points</span>
           </li>
         </ul>
       </div>
@@ -134,7 +135,7 @@ useKeys([
         <span class="block font-semibold" data-test="readings" aria-live="polite">
           {{ line.recorded === line.total ? count(line.total, "reading") : `${line.recorded.toLocaleString("en")} of ${count(line.total, "reading")}` }}
         </span>
-        <span class="caption block truncate" data-test="trial-facts">{{ facts || " " }}</span>
+        <span class="caption block truncate" data-test="trial-facts">{{ facts || "\u00a0" }}</span>
       </span>
       <button v-if="!over" type="button" class="button" :disabled="asking" data-test="stop-trial" @click="setRunning(false)">
         Stop, keep what is here

@@ -1,4 +1,4 @@
-import type { TickShape, TrialPage } from "@/api/schema";
+import type { Settings, TickShape, TrialPage } from "@/api/schema";
 import type { Mark } from "@/marks/TickStrip.vue";
 
 /** A trial's ticks by arm and case, on one measure or on all of them together. */
@@ -49,8 +49,8 @@ export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | 
   };
 }
 
-/** The settings that an arm sets beside its version's own, in a few characters each. */
-export function settingsInShort(settings: TrialPage["arms"][number]["settings"]): string {
+/** Settings in a few characters each. */
+export function settingsInShort(settings: Settings): string {
   const told = [];
   if (settings.temperature != null) told.push(`t ${settings.temperature}`);
   if (settings.top_p != null) told.push(`top p ${settings.top_p}`);
@@ -58,4 +58,13 @@ export function settingsInShort(settings: TrialPage["arms"][number]["settings"])
   if (settings.presence_penalty != null) told.push(`pres. pen. ${settings.presence_penalty}`);
   if (settings.max_tokens != null) told.push(`≤ ${settings.max_tokens} tokens`);
   return told.join(", ");
+}
+
+/** Of an arm's settings those that are not the same in every arm. */
+export function varied(page: TrialPage, settings: Settings): Settings {
+  const entries = Object.entries(settings).filter(([name]) => {
+    const values = page.arms.map((arm) => JSON.stringify(arm.settings[name as keyof Settings] ?? null));
+    return new Set(values).size > 1;
+  });
+  return Object.fromEntries(entries);
 }

@@ -36,11 +36,13 @@ export function usualPlan(versions: VersionPage[], models: ModelLine[], subject:
   return { arms, tags: [], numbers: null, repeats: 5, checks: clone(subject.checks) };
 }
 
-export function planLike(trial: TrialPage, cases: CasePage[]): PlanState {
+/** The same again. What an arm has from its version is left to the version. */
+export function planLike(trial: TrialPage, cases: CasePage[], versions: VersionPage[]): PlanState {
+  const ownOf = (version: number) => versions.find((each) => each.number === version)?.content.settings ?? {};
   const all = new Set(cases.map((each) => each.number));
   const numbers = trial.cases.map((each) => each.number).filter((number) => all.has(number));
   return {
-    arms: trial.arms.map((arm) => armOf(arm.version, arm.model, arm.settings)),
+    arms: trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version)))),
     tags: [],
     numbers: numbers.length === all.size ? null : numbers,
     repeats: trial.repeats,
@@ -91,6 +93,11 @@ export function usePlan(name: string, cases: Ref<CasePage[]>) {
   const forget = () => localStorage.removeItem(memory);
 
   return { plan, tags, chosen, calls, body, remembered, forget };
+}
+
+function beyond(settings: Settings, own: Settings): Settings {
+  const differs = ([name, value]: [string, unknown]) => JSON.stringify(value) !== JSON.stringify(own[name as keyof Settings] ?? null);
+  return without(Object.fromEntries(Object.entries(settings).filter(differs)));
 }
 
 function without(settings: Settings): Settings {

@@ -40,20 +40,23 @@ const STOPS: Record<string, string> = { stop: "finished", length: "cut off at th
       <p v-else-if="!reading" class="text-ink-3">Not answered yet.</p>
       <template v-else-if="reading.error">
         <p class="text-straw"><span class="font-semibold">No answer:</span> {{ reading.error }}</p>
-        <p class="caption mt-1">{{ count(reading.attempts, "attempt") }}</p>
+        <p class="caption mt-1">
+          {{ count(reading.attempts, "attempt") }} ·
+          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button>
+        </p>
       </template>
       <template v-else>
         <div :class="isJson ? 'font-mono text-base' : 'font-serif text-read'" data-test="reader-answer">
           <MarkedText :text="reading.answer ?? ''" :findings="reading.findings" :differs="differs" :side="isBaseline ? 'baseline' : 'other'" />
         </div>
         <p v-if="!reading.answer" class="text-straw">The answer is empty.</p>
-        <p class="mt-2 font-mono text-xs text-ink-2">
+        <p class="mt-2 text-xs text-ink-2 tabular-nums">
           {{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} · {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
-          {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }}
+          {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
+          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button>
         </p>
         <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>
       </template>
     </div>
-    <p v-if="reading" class="px-2 pt-1"><button type="button" class="link text-xs" @click="$emit('exact', reading)">exact request</button></p>
   </article>
 </template>

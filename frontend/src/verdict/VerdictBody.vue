@@ -69,8 +69,8 @@ const sentence = computed(() => (arm.value === null ? [] : (props.verdict.senten
 const notes = computed(() =>
   props.page.arms.map((each) => {
     const rate = measure.value === null ? null : props.verdict.rates[each.position]?.[measure.value];
-    const told = rate ? `${(rate.value * 100).toFixed(1)}%` : "";
-    return [told, each.position === 0 ? "baseline" : ""].filter(Boolean).join(" · ") || effort(each.position);
+    if (rate) return `${(rate.value * 100).toFixed(1)}% pass`;
+    return each.position === 0 ? "baseline" : effort(each.position);
   }),
 );
 function effort(at: number): string {
@@ -117,7 +117,7 @@ useKeys([
     </div>
   </div>
 
-  <div class="grid min-h-0 flex-[5] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
+  <div class="grid min-h-0 flex-[13] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
     <section class="panel flex min-h-0 min-w-0 flex-col">
       <header class="flex flex-wrap items-center gap-x-2 gap-y-1 px-[14px] py-2">
         <template v-if="arm !== null">
@@ -165,7 +165,7 @@ useKeys([
     <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" />
   </div>
 
-  <section class="panel flex min-h-[180px] flex-[4] flex-col">
+  <section class="panel flex min-h-[170px] flex-[9] flex-col">
     <TickMatrix
       :page="page"
       :matrix="matrix"

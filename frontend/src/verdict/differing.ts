@@ -18,5 +18,17 @@ export function differing(one: string, other: string): [Span[], Span[]] {
       if (isOwn && change.value.trim()) found[side].push({ start, end: start + long, note: "differs" });
     }
   }
-  return found;
+  return [joined(one, found[0]), joined(other, found[1])];
+}
+
+/** Spans with nothing but white space between them, as one. */
+function joined(text: string, spans: Span[]): Span[] {
+  const points = Array.from(text);
+  const kept: Span[] = [];
+  for (const span of spans) {
+    const last = kept.at(-1);
+    if (last && points.slice(last.end, span.start).every((point) => !point.trim())) last.end = span.end;
+    else kept.push({ ...span });
+  }
+  return kept;
 }
