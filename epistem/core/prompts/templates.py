@@ -8,7 +8,7 @@ from typing import Any
 
 from jinja2 import Template, TemplateSyntaxError, Undefined, meta
 from jinja2.exceptions import SecurityError, UndefinedError
-from jinja2.sandbox import SandboxedEnvironment
+from jinja2.sandbox import ImmutableSandboxedEnvironment
 from jinja2.utils import missing
 
 MAX_REPEATED = 100_000
@@ -42,8 +42,9 @@ class StrictInput(Undefined):
     __contains__ = _fail
 
 
-class Sandbox(SandboxedEnvironment):
-    """The sandbox, with the operators that could fill the memory held to a limit."""
+class Sandbox(ImmutableSandboxedEnvironment):
+    """The sandbox that lets no input be changed, with the operators that could fill the memory held
+    to a limit."""
 
     intercepted_binops = frozenset(["*", "**", "%"])
 

@@ -1,0 +1,263 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.registry import (
+    CHECKS,
+    CheckUse,
+    build,
+    check_class,
+    measures_of,
+    usual_checks,
+)
+from epistem.core.checks.structure.find_json import find_json
+from epistem.core.checks.tone.stock_phrases import PHRASES
+from epistem.core.errors import InvalidInput, InvalidSchema
+from epistem.core.prompts.content import ReplyShape
+from epistem.core.schemas import compile_schema
+from epistem.core.trials.judging import Bench
+from tests.core.builders import judge, spanned
+
+SCHEMA = {
+    "type": "object",
+    "properties": {
+        "label": {"enum": ["refund", "delay"]},
+        "urgency": {"type": "integer", "maximum": 5},
+    },
+    "required": ["label"],
+    "additionalProperties": False,
+}
+JSON_REPLY = ReplyShape(kind="json", labels=["refund", "delay"], json_schema=SCHEMA)
+JSON_VALUES = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=10),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=5), inner, max_size=3)
+    ),
+    max_leaves=8,
+)
+
+
+class TestFindJson:
+    @pytest.mark.parametrize(
+        ("text", "value", "bare"),
+        [
+            ('{"a": 1}', {"a": 1}, True),
+            (' \n{"a": 1}\n', {"a": 1}, True),
+            ('```json\n{"a": 1}\n```', {"a": 1}, False),
+            ('Here you are: {"a": [1, 2]} and good luck', {"a": [1, 2]}, False),
+            ('first {"a": 1}, then {"longer": "object"}', {"longer": "object"}, False),
+            ('{"a": {"b": 1}} tail', {"a": {"b": 1}}, False),
+            ("12", 12, True),
+        ],
+    )
+    def test_wherever_the_model_put_it(self, text, value, bare):
+        found = find_json(text)
+        assert found is not None
+        assert (found.value, found.bare) == (value, bare)
+
+    @pytest.mark.parametrize(
+        "text", ["", "no json", "{'a': 1}", '{"a": 1', "[" * 5000, "}{", "[x]"]
+    )
+    def test_none_where_there_is_none(self, text):
+        assert find_json(text) is None
+
+    @given(
+        st.dictionaries(st.text(max_size=5), JSON_VALUES, min_size=1),
+        st.text(st.characters(exclude_characters='{}[]"0123456789'), max_size=20),
+    )
+    def test_an_object_with_prose_round_it_is_found_with_its_place(self, value, prose):
+        import json
+
+        text = f"{prose}x {json.dumps(value)} y{prose}"
+        found = find_json(text)
+        assert found is not None
+        assert found.value == value
+        assert json.loads(text[found.start : found.end]) == value
+
+
+class TestReplySchema:
+    def test_a_reply_that_fits(self):
+        found = judge(
+            "structure.reply_schema", '{"label": "delay", "urgency": 2}', reply=JSON_REPLY
+        )
+        assert {aspect: f.passed for aspect, f in found.items()} == {"": True, "bare": True}
+
+    @pytest.mark.parametrize(
+        ("text", "says"),
+        [
+            ('{"label": "boat"}', "at /label"),
+            ('{"label": "delay", "urgency": "high"}', "at /urgency"),
+            ('{"urgency": 2}', "required"),
+            ('{"label": "delay", "mood": 1}', "Additional properties"),
+        ],
+    )
+    def test_a_reply_that_does_not_says_where(self, text, says):
+        finding = judge("structure.reply_schema", text, reply=JSON_REPLY)[""]
+        assert not finding.passed
+        assert says in finding.message
+
+    def test_a_code_fence_is_a_finding_of_its_own(self):
+        text = '```json\n{"label": "delay"}\n```'
+        found = judge("structure.reply_schema", text, reply=JSON_REPLY)
+        assert found[""].passed
+        assert not found["bare"].passed
+        assert "code fence" in found["bare"].message
+        assert spanned(text, found["bare"]) == ["```json", "```"]
+
+    def test_prose_round_the_json_is_marked_by_code_points(self):
+        text = 'Sure 🚢 — {"label": "delay"} 🙂'
+        found = judge("structure.reply_schema", text, reply=JSON_REPLY)
+        assert "prose" in found["bare"].message
+        assert spanned(text, found["bare"]) == ["Sure 🚢 —", "🙂"]
+
+    def test_no_json_at_all_says_so_and_tells_of_a_cut(self):
+        assert judge("structure.reply_schema", "Delay.", reply=JSON_REPLY)[""].message == (
+            "There is no JSON in the answer."
+        )
+        cut = judge(
+            "structure.reply_schema", '{"label": "de', reply=JSON_REPLY, finish_reason="length"
+        )
+        assert "cut off at the token limit" in cut[""].message
+        assert set(cut) == {""}
+
+    def test_a_schema_of_its_own_stands_in_for_the_versions(self):
+        found = judge(
+            "structure.reply_schema", "[1]", reply=JSON_REPLY, json_schema={"type": "array"}
+        )
+        assert found[""].passed
+
+    def test_without_any_schema_it_cannot_be_used(self):
+        with pytest.raises(InvalidInput, match="needs a schema"):
+            judge("structure.reply_schema", "{}")
+
+    def test_nothing_is_fetched_for_a_reference(self):
+        with pytest.raises(InvalidSchema, match="nothing is fetched"):
+            compile_schema({"$ref": "http://127.0.0.1:9/schema.json"})
+
+
+class TestLabel:
+    def test_in_a_json_reply(self):
+        text = '{"label": "refund"}'
+        assert judge("outcome.label", text, reply=JSON_REPLY, label="refund")[""].passed
+        wrong = judge("outcome.label", text, reply=JSON_REPLY, label="delay")[""]
+        assert not wrong.passed
+        assert wrong.message == "The label is “refund”; “delay” is expected."
+        assert spanned(text, wrong) == ["refund"]
+
+    def test_the_span_counts_code_points(self):
+        text = '🚢🚢 ```\n{"label": "refund"}```'
+        assert spanned(text, judge("outcome.label", text, reply=JSON_REPLY, label="delay")[""]) == [
+            "refund"
+        ]
+
+    def test_a_plain_reply_is_the_label_itself(self):
+        assert judge("outcome.label", " delay\n", label="delay")[""].passed
+        assert not judge("outcome.label", "It is a delay", label="delay")[""].passed
+
+    def test_another_spelling_is_told_apart_but_not_passed(self):
+        finding = judge("outcome.label", "Lost_Item", label="lost item")[""]
+        assert not finding.passed
+        assert "spelt differently" in finding.message
+
+    def test_a_missing_label_says_what_is_expected(self):
+        for text in ('{"urgency": 1}', "no json", "[]"):
+            finding = judge("outcome.label", text, reply=JSON_REPLY, label="delay")[""]
+            assert finding.message == "No label found; “delay” is expected."
+
+    def test_a_case_that_expects_nothing_is_passed_over(self):
+        assert judge("outcome.label", "anything") == {}
+
+    def test_the_field_can_be_named(self):
+        assert judge(
+            "outcome.label", '{"kind": "delay"}', reply=JSON_REPLY, label="delay", at="kind"
+        )[""].passed
+
+
+class TestStockPhrases:
+    def test_the_words_found_are_marked(self):
+        text = "Hello 🙂 Thank you for  reaching out. Rest assured, we’ll look."
+        finding = judge("tone.stock_phrases", text)[""]
+        assert spanned(text, finding) == ["Thank you for  reaching out", "Rest assured"]
+        assert finding.message == "Stock phrase “thank you for reaching out”, “rest assured”."
+
+    @pytest.mark.parametrize("phrase", PHRASES)
+    def test_each_of_the_list_is_found_in_any_case(self, phrase):
+        text = f"Well, {phrase.upper()}, then."
+        assert [s.casefold() for s in spanned(text, judge("tone.stock_phrases", text)[""])] == [
+            phrase.casefold()
+        ]
+
+    def test_curly_and_straight_apostrophes_are_one(self):
+        for text in ("I'm here to help", "I’m here to help"):
+            assert not judge("tone.stock_phrases", text)[""].passed
+
+    def test_only_whole_words_count(self):
+        assert judge("tone.stock_phrases", "Rest assuredly, forest assured")[""].passed
+
+    def test_the_list_can_be_added_to_and_cut(self):
+        text = "Rest assured, happy sailing"
+        assert spanned(text, judge("tone.stock_phrases", text, also=["Happy  sailing"])[""]) == [
+            "Rest assured",
+            "happy sailing",
+        ]
+        assert judge("tone.stock_phrases", text, allow=["rest assured"])[""].passed
+        assert judge("tone.stock_phrases", text, allow=list(PHRASES))[""].passed
+
+
+class TestRegistry:
+    @pytest.mark.parametrize("key", CHECKS)
+    def test_every_check_is_what_its_key_says(self, key):
+        cls = check_class(key)
+        assert cls.key == key
+        assert cls.kind == key.split(".")[0]
+        assert cls.summary.endswith(".")
+        assert all(aspect.title for aspect in cls.aspects)
+
+    @pytest.mark.parametrize(
+        ("key", "options"),
+        [
+            ("tone.stock_phrases", {"also": ["happy sailing"]}),
+            ("tone.stock_phrases", {"allow": ["rest assured"]}),
+            ("outcome.label", {"at": "kind"}),
+            ("structure.reply_schema", {"json_schema": {"type": "array"}}),
+        ],
+    )
+    def test_the_signature_changes_with_every_option(self, key, options):
+        def signatures(use: dict) -> list[str]:
+            return [m.signature for m in measures_of([CheckUse(check=key, options=use)])]
+
+        assert signatures(options) != signatures({})
+        assert signatures(options) == signatures(dict(options))
+        assert all(f"check={key}|" in signature for signature in signatures({}))
+
+    def test_the_margin_is_no_part_of_the_signature(self):
+        [one] = measures_of([CheckUse(check="outcome.label", margin=1)])
+        [other] = measures_of([CheckUse(check="outcome.label", margin=9)])
+        assert one.signature == other.signature
+
+    def test_an_unknown_check_or_option_is_refused_by_name(self):
+        with pytest.raises(InvalidInput, match=r"There is no check “tone\.jolly”"):
+            measures_of([CheckUse(check="tone.jolly")])
+        with pytest.raises(InvalidInput) as caught:
+            build(CheckUse(check="outcome.label", options={"where": "x"}), ReplyShape())
+        assert caught.value.field == "checks.options.where"
+
+    def test_the_usual_checks_follow_the_reply_shape(self):
+        assert [use.check for use in usual_checks(ReplyShape())] == ["tone.stock_phrases"]
+        assert [use.check for use in usual_checks(JSON_REPLY)] == [
+            "outcome.label",
+            "structure.reply_schema",
+            "tone.stock_phrases",
+        ]
+
+    def test_a_bench_numbers_measures_across_checks(self):
+        bench = Bench(usual_checks(JSON_REPLY), JSON_REPLY)
+        assert [m.title for m in bench.measures] == [
+            "label is right",
+            "fits the reply shape",
+            "nothing round the JSON",
+            "no stock phrases",
+        ]
+        judged = bench.judge(Answer("rest assured"), Ground(JSON_REPLY))
+        assert [(j.measure, j.finding.passed) for j in judged] == [(1, False), (3, False)]
