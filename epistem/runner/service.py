@@ -97,8 +97,10 @@ class Runner:
 
     def close(self) -> None:
         """Let go: shards in hand end with their processes, and others may take their cells."""
+        # Asked for first: a process pool that is shut down has forgotten its processes.
+        processes = list((getattr(self._executor, "_processes", None) or {}).values())
         self._executor.shutdown(wait=False, cancel_futures=True)
-        for process in list((getattr(self._executor, "_processes", None) or {}).values()):
+        for process in processes:
             process.terminate()
         self._database.close()
         if self._lock is not None:

@@ -6,7 +6,7 @@ from math import sqrt
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special
 
 from epistem.core.evidence.intervals import LEVEL, Interval
 
@@ -55,8 +55,8 @@ def expanded_level(level: float, cases: int) -> float:
     """
     if cases < 2:
         return level
-    t = float(stats.t.ppf(0.5 + level / 2, cases - 1))
-    return 1 - 2 * float(stats.norm.cdf(-sqrt(cases / (cases - 1)) * t))
+    t = special.stdtrit(cases - 1, 0.5 + level / 2)
+    return float(1 - 2 * special.ndtr(-sqrt(cases / (cases - 1)) * t))
 
 
 def intervals_from(

@@ -1,0 +1,75 @@
+"""One MariaDB and one stand-in for the whole run; every test starts with empty tables."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from hypothesis import settings
+
+from epistem.standin.server import make_app as make_stand_in
+from epistem.store import models
+from epistem.store.database import Address, Database
+from epistem.store.migrate import migrate
+from epistem.up.mariadb import MariaDb
+from tests.kit.model_server import ModelServer
+from tests.kit.servers import served
+
+settings.register_profile("steady", deadline=None, derandomize=True)
+settings.load_profile("steady")
+
+TABLES = (
+    "findings", "readings", "cells", "arms", "trial_cases", "trials", "cases", "drafts",
+    "versions", "subjects", "models",
+)  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Address]:
+    server = MariaDb(tmp_path_factory.mktemp("mariadb"), durable=False)
+    server.start()
+    migrate(server.address)
+    yield server.address
+    server.stop()
+
+
+@pytest.fixture(scope="session")
+def _pool(address: Address) -> Iterator[Database]:
+    database = Database(address)
+    yield database
+    database.close()
+
+
+@pytest.fixture
+def database(_pool: Database) -> Database:
+    """Empty, and no other test's."""
+    with _pool.transaction() as tx:
+        tx.run("SET FOREIGN_KEY_CHECKS = 0")
+        for table in TABLES:
+            tx.run(f"DELETE FROM {table}")
+        tx.run("SET FOREIGN_KEY_CHECKS = 1")
+    return _pool
+
+
+@pytest.fixture(scope="session")
+def stand_in() -> Iterator[str]:
+    """The address of the stand-in, answering at once."""
+    with served(make_stand_in(pace=0)) as url:
+        yield url
+
+
+@pytest.fixture
+def model_server() -> Iterator[ModelServer]:
+    """A model server that answers as the test says."""
+    server = ModelServer()
+    with served(server.app()) as url:
+        server.url = url
+        yield server
+
+
+@pytest.fixture
+def two_models(database: Database, stand_in: str) -> None:
+    """tern-s and gannet-l of the stand-in are in the model list."""
+    with database.transaction() as tx:
+        models.put(tx, models.Model("tern-s", stand_in, None, 8_192, 20, 80))
+        models.put(tx, models.Model("gannet-l", stand_in, None, 32_768, 240, 960))

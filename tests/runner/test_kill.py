@@ -1,0 +1,168 @@
+"""Real processes, really killed: nothing recorded is asked again, nothing is lost."""
+
+import os
+import signal
+import subprocess
+import sys
+from collections import Counter
+from pathlib import Path
+
+import pytest
+
+from epistem.store import models, readings, trials
+from epistem.store.database import Database, StoreDown
+from epistem.store.migrate import migrate
+from epistem.up.mariadb import MariaDb
+from tests.kit.subjects import library, start_trial
+from tests.kit.waiting import wait_for
+
+
+class RunnerProcess:
+    """`epistem runner` as `up` starts it, with its worker processes."""
+
+    def __init__(self, address):
+        command = [
+            sys.executable,
+            "-m",
+            "epistem.cli",
+            "runner",
+            f"--database={address.to_url()}",
+            "--in-flight=16",
+        ]
+        self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+
+    def children(self) -> list[int]:
+        path = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children")
+        return [int(pid) for pid in path.read_text().split()]
+
+    def kill(self) -> list[int]:
+        """kill -9, and the processes that it had started."""
+        workers = self.children()
+        self._process.send_signal(signal.SIGKILL)
+        self._process.wait(10)
+        return workers
+
+    def stop(self) -> int:
+        self._process.terminate()
+        return self._process.wait(20)
+
+
+def is_alive(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+
+
+def recorded_seeds(database, trial) -> set[int]:
+    with database.transaction() as tx:
+        ticks = readings.ticks(tx, trial.id)
+        return {readings.get(tx, tick.reading_id).request["seed"] for tick in ticks}
+
+
+def status_of(database, trial):
+    with database.transaction() as tx:
+        return trials.get(tx, trial.id)
+
+
+@pytest.fixture
+def trial(database, model_server):
+    model_server.delay_s = 0.05
+    with database.transaction() as tx:
+        models.put(tx, models.Model("slow", model_server.url, None, 8_192, 20, 80))
+        subject = library(tx)
+    return start_trial(
+        database, subject, arms=[{"version": v, "model": "slow"} for v in (1, 2)], repeats=60
+    )
+
+
+def assert_whole(database, trial):
+    """Every cell has just one reading, and the trial says so."""
+    done = status_of(database, trial)
+    assert (done.status, done.recorded, done.unanswered) == ("finished", trial.total, 0)
+    with database.transaction() as tx:
+        assert tx.first("SELECT COUNT(*), COUNT(DISTINCT cell_id) FROM readings") == (
+            trial.total,
+            trial.total,
+        )
+        assert tx.rows("SELECT DISTINCT state FROM cells") == [("recorded",)]
+        assert tx.first("SELECT COUNT(*) FROM findings") == (trial.total * 4,)
+
+
+def test_a_killed_runner_is_taken_up_with_no_recorded_call_repeated_or_lost(
+    address, database, trial, model_server
+):
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).recorded > 150, what="readings")
+    workers = runner.kill()
+    assert workers
+    wait_for(lambda: not any(map(is_alive, workers)), what="the workers to end with the runner")
+
+    before = status_of(database, trial)
+    assert 150 < before.recorded < trial.total
+    kept, asked_before = recorded_seeds(database, trial), len(model_server.seeds)
+    assert len(kept) == before.recorded
+
+    model_server.delay_s = 0
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
+    assert runner.stop() == 0
+    assert_whole(database, trial)
+    asked_after = model_server.seeds[asked_before:]
+    assert kept.isdisjoint(asked_after), "a recorded call was made again"
+    assert len(asked_after) == trial.total - before.recorded
+    assert max(Counter(model_server.seeds).values()) <= 2
+
+
+def test_a_killed_worker_costs_no_more_than_its_calls_in_flight(
+    address, database, trial, model_server
+):
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).recorded > 100, what="readings")
+    for pid in runner.children():
+        if "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text():
+            os.kill(pid, signal.SIGKILL)
+    model_server.delay_s = 0
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
+    assert runner.stop() == 0
+    assert_whole(database, trial)
+
+
+def test_a_killed_database_is_waited_for(tmp_path, model_server):
+    server = MariaDb(tmp_path / "mariadb")
+    server.start()
+    migrate(server.address)
+    database = Database(server.address)
+    model_server.delay_s = 0.03
+    with database.transaction() as tx:
+        models.put(tx, models.Model("slow", model_server.url, None, 8_192, 20, 80))
+        subject = library(tx)
+    trial = start_trial(database, subject, arms=[{"version": 1, "model": "slow"}], repeats=80)
+    runner = RunnerProcess(server.address)
+    wait_for(lambda: status_of(database, trial).recorded > 100, what="readings")
+
+    os.kill(server.child.pid, signal.SIGKILL)
+    wait_for(lambda: not server.child.running, what="the database to be gone")
+    with pytest.raises(StoreDown):
+        status_of(database, trial)
+    server.start()
+
+    assert status_of(database, trial).recorded > 100, "what was committed was lost"
+    wait_for(lambda: status_of(database, trial).over, seconds=60, what="the trial to be completed")
+    assert runner.stop() == 0
+    assert_whole(database, trial)
+    database.close()
+    server.stop()
+
+
+def test_a_runner_that_is_told_to_stop_gives_its_cells_back(address, database, trial, model_server):
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).recorded > 20, what="readings")
+    assert runner.stop() == 0
+    assert not status_of(database, trial).over
+    runner = RunnerProcess(address)
+    model_server.delay_s = 0
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
+    assert runner.stop() == 0
+    assert_whole(database, trial)
