@@ -1,0 +1,201 @@
+"""Trials, their events and their verdicts over HTTP."""
+
+import json
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
+from urllib.request import Request, urlopen
+
+import pytest
+
+from epistem.runner.service import Runner, RunnerOptions
+from epistem.web.app import make_app
+from tests.kit.servers import served_wsgi
+from tests.kit.subjects import library
+from tests.kit.waiting import wait_for
+from tests.web.conftest import assert_problem
+
+PLAN = {
+    "arms": [{"version": 1, "model": "tern-s"}, {"version": 2, "model": "tern-s"}],
+    "repeats": 2,
+    "seed": 4,
+}
+
+
+@pytest.fixture
+def subject(database, two_models):
+    with database.transaction() as tx:
+        return library(tx)
+
+
+@pytest.fixture
+def running(address):
+    """A runner beside the test."""
+    stop = Event()
+    runner = Runner(
+        address, RunnerOptions(in_flight=8, poll_s=0.02), make_executor=ThreadPoolExecutor
+    )
+    with ThreadPoolExecutor(1) as pool:
+        done = pool.submit(runner.run, stop)
+        yield
+        stop.set()
+        done.result(20)
+
+
+def start(api, **more):
+    return api.post("/subjects/shelf-note/trials", {**PLAN, **more})
+
+
+def finished(api, **more):
+    trial = start(api, **more).get_json()
+    wait_for(lambda: api.get(f"/trials/{trial['id']}").get_json()["status"] == "finished")
+    return api.get(f"/trials/{trial['id']}").get_json()
+
+
+class TestPlans:
+    @pytest.mark.parametrize(
+        ("more", "status", "field", "says"),
+        [
+            ({"arms": []}, 422, "arms", "The trial has no arms"),
+            ({"cases": []}, 422, "cases", "The trial has no cases"),
+            ({"repeats": 0}, 422, "repeats", "at least 1"),
+            ({"repeats": 10_000}, 422, "repeats", "more than 100"),
+            ({"repeats": "many"}, 422, "repeats", "integer"),
+            (
+                {"arms": [{"version": 1, "model": "tern-xl"}]},
+                422,
+                "arms.0.model",
+                "There is no model “tern-xl”",
+            ),
+            ({"arms": [{"version": 9, "model": "tern-s"}]}, 422, "arms.0.version", "no version 9"),
+            ({"cases": [400]}, 404, "cases", "can't be found: 400"),
+            ({"arm": []}, 422, "arm", "Extra inputs"),
+        ],
+    )
+    def test_one_that_cannot_be_carried_out_is_refused_by_field(
+        self, api, subject, more, status, field, says
+    ):
+        assert_problem(start(api, **more), status, field, says)
+        assert api.get("/subjects/shelf-note/trials").get_json()["trials"] == []
+
+    def test_a_new_trial_has_all_that_a_matrix_needs(self, api, subject):
+        page = start(api).get_json()
+        assert (page["status"], page["total"], page["recorded"], page["ticks"]) == (
+            "waiting",
+            28,
+            0,
+            [],
+        )
+        assert [arm["name"] for arm in page["arms"]] == ["v1", "v2"]
+        assert page["arms"][0]["settings"]["temperature"] == 0.7
+        assert len(page["cases"]) == 7
+        assert page["cases"][1]["title"] == "When do you close on Saturdays?"
+
+    def test_stop_and_go_on(self, api, subject):
+        trial = start(api).get_json()["id"]
+        assert api.post(f"/trials/{trial}/stop").get_json()["status"] == "stopped"
+        assert_problem(api.post(f"/trials/{trial}/stop"), 409, "trial", "stopped already")
+        assert api.post(f"/trials/{trial}/go-on").get_json()["status"] == "waiting"
+        assert_problem(api.post(f"/trials/{trial}/go-on"), 409, "trial", "only a stopped trial")
+
+    def test_one_that_is_not_there(self, api):
+        for path in (
+            "/trials/9",
+            "/trials/9/verdict",
+            "/trials/9/events",
+            "/trials/9/readings?arm=0&case_at=0",
+        ):
+            assert_problem(api.get(path), 404, "trial", "There is no trial T9")
+
+
+class TestReadings:
+    def test_a_reading_keeps_the_exact_request(self, api, subject, running):
+        page = finished(api)
+        assert len(page["ticks"]) == 28
+        found = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()["readings"]
+        assert [r["repeat_no"] for r in found] == [0, 1]
+        assert found[0]["request"]["messages"][1]["content"] == "When do you close on Saturdays?"
+        assert found[0] == api.get(f"/readings/{found[0]['id']}").get_json()
+        assert [f["title"] for f in found[0]["findings"]][:1] == ["label is right"]
+        line = api.get("/subjects/shelf-note").get_json()
+        assert (line["trial_status"], line["trial_recorded"], line["trial_total"]) == (
+            "finished",
+            28,
+            28,
+        )
+        assert line["headline"]["measure"] == "label is right"
+
+
+class TestVerdicts:
+    def test_rates_comparisons_and_a_sentence(self, api, subject, running):
+        page = finished(api, repeats=3)
+        verdict = api.get(f"/trials/{page['id']}/verdict").get_json()
+        assert (verdict["recorded"], verdict["total"], verdict["lead"]) == (42, 42, 1)
+        assert [m["title"] for m in verdict["measures"]] == [
+            "label is right", "fits the reply shape", "nothing round the JSON", "no stock phrases",
+        ]  # fmt: skip
+        assert len(verdict["comparisons"]) == 4
+        for row in verdict["rates"]:
+            for rate in row:
+                assert 0 <= rate["low"] <= rate["value"] <= rate["high"] <= 1
+                assert (rate["answers"], rate["cases"]) == (21, 7)
+        assert verdict["sentences"][0] == []
+        said = "".join(segment["text"] for segment in verdict["sentences"][1])
+        assert "v1" in said
+        assert verdict["efforts"][0]["answers"] == 21
+        assert verdict == api.get(f"/trials/{page['id']}/verdict").get_json()
+
+    def test_one_of_a_trial_that_has_no_reading_yet(self, api, subject):
+        trial = start(api).get_json()["id"]
+        verdict = api.get(f"/trials/{trial}/verdict").get_json()
+        assert verdict["rates"] == [[None] * 4] * 2
+        assert {c["word"] for c in verdict["comparisons"]} == {"unsettled"}
+
+
+class TestEvents:
+    """Over a real connection, as the browser reads them."""
+
+    @pytest.fixture
+    def url(self, database):
+        with served_wsgi(make_app(database)) as url:
+            yield f"{url}/api/v1"
+
+    def read(self, url, trial, *, query="", headers=None):
+        """Every event of the stream, as (event, id, data)."""
+        events, fields = [], {}
+        request = Request(f"{url}/trials/{trial}/events{query}", headers=headers or {})
+        with urlopen(request, timeout=30) as answer:
+            assert answer.headers["Content-Type"].startswith("text/event-stream")
+            for line in answer:
+                key, _, value = line.decode().strip().partition(": ")
+                if key:
+                    fields[key] = value
+                elif fields:
+                    events.append((fields["event"], int(fields["id"]), json.loads(fields["data"])))
+                    fields = {}
+        return events
+
+    def test_every_tick_comes_once_and_the_end_is_told(self, api, subject, url, running):
+        trial = start(api, repeats=10).get_json()["id"]
+        events = self.read(url, trial)
+        assert [kind for kind, *_ in events][-1] == "over"
+        ticks = [
+            tick["id"] for kind, _, data in events if kind == "progress" for tick in data["ticks"]
+        ]
+        assert len(ticks) == len(set(ticks)) == 140
+        assert ticks == sorted(ticks)
+        assert events[-2][2]["trial"]["status"] == "finished"
+
+    def test_a_reader_that_comes_back_goes_on_from_the_last_it_saw(
+        self, api, subject, url, running
+    ):
+        page = finished(api)
+        ids = [tick["id"] for tick in page["ticks"]]
+        for options in ({"query": f"?after={ids[9]}"}, {"headers": {"Last-Event-ID": str(ids[9])}}):
+            [(_, last, data), (over, *_)] = self.read(url, page["id"], **options)
+            assert [tick["id"] for tick in data["ticks"]] == ids[10:]
+            assert (last, over) == (ids[-1], "over")
+
+    def test_a_last_id_that_is_none_is_refused(self, api, subject):
+        trial = start(api).get_json()["id"]
+        answer = api.get(f"/trials/{trial}/events", headers={"Last-Event-ID": "x"})
+        assert_problem(answer, 422, "Last-Event-ID", "whole number")
