@@ -2,26 +2,15 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from pathlib import Path
-from typing import Any
 
 import click
-import yaml
 from rich.console import Console
 
-from epistem.cli.progress import follow
-from epistem.cli.requirements import Requirement, shortfalls
-from epistem.cli.table import print_verdict
-from epistem.core.errors import InvalidInput
-from epistem.core.trials.plan import TrialPlan
-from epistem.store import subjects, trials
 from epistem.store.database import Address, Database
-from epistem.store.evidence import evidence_of
-from epistem.up.supervisor import running_database
 
-_ID = re.compile(r"[Tt]?(\d+)\Z")
+# What does the work is imported when it is needed, so that `--help` comes at once.
 
 DATABASE = click.option(
     "--database",
@@ -70,10 +59,17 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
 
     Exit codes: 0 fine, 1 a required check fell short, 2 it could not be done.
     """
+    from epistem.cli.progress import follow
+    from epistem.cli.requirements import Requirement, shortfalls
+    from epistem.cli.table import print_verdict
+    from epistem.cli.trial_files import start
+    from epistem.store import trials
+    from epistem.store.evidence import evidence_of
+
     requirements = [Requirement.from_text(text) for text in required]
     console = Console(highlight=False)
     store = _open(database, home)
-    trial_id = _start(store, what)
+    trial_id = start(store, what)
     done = follow(store, trial_id, console, what=f"T{trial_id}")
     if done.status == "stopped":
         console.print(f"  T{done.id} was stopped; this is the verdict so far.")
@@ -92,50 +88,19 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
 @HOME
 def show(what: str, database: str | None, home: Path) -> None:
     """Print the verdict of a trial, finished or not."""
+    from epistem.cli.table import print_verdict
+    from epistem.cli.trial_files import id_from
+    from epistem.store import trials
+    from epistem.store.evidence import evidence_of
+
     store = _open(database, home)
     with store.transaction() as tx:
-        found = evidence_of(tx, trials.get(tx, _id_from(what)))
+        found = evidence_of(tx, trials.get(tx, id_from(what)))
     print_verdict(found, Console(highlight=False))
 
 
 def _open(database: str | None, home: Path) -> Database:
+    from epistem.up.supervisor import running_database
+
     address = Address.from_url(database) if database else running_database(home)
     return Database(address, connections=2)
-
-
-def _id_from(text: str) -> int:
-    match = _ID.match(text)
-    if not match:
-        raise InvalidInput(f"“{text}” is not the number of a trial, such as 12 or T12.", field="ID")
-    return int(match.group(1))
-
-
-def _start(store: Database, what: str) -> int:
-    """The id of the trial to follow: made from a file, or taken up."""
-    if _ID.match(what) and not Path(what).exists():
-        with store.transaction() as tx:
-            found = trials.get(tx, _id_from(what))
-            if found.status == "stopped" and found.recorded < found.total:
-                trials.go_on(tx, found.id)
-        return found.id
-    told = _read(Path(what))
-    name = told.pop("subject", None)
-    if not isinstance(name, str):
-        raise InvalidInput(
-            f"{what} does not say which prompt: add a line `subject: NAME`.", field="subject"
-        )
-    plan = TrialPlan.from_json(told)
-    with store.transaction() as tx:
-        return trials.create(tx, subjects.get(tx, name), plan).id
-
-
-def _read(path: Path) -> dict[str, Any]:
-    try:
-        told = yaml.safe_load(path.read_text("utf-8"))
-    except OSError as error:
-        raise InvalidInput(f"{path} can't be read: {error.strerror}.", field="FILE") from error
-    except (yaml.YAMLError, UnicodeDecodeError) as error:
-        raise InvalidInput(f"{path} is not YAML: {error}", field="FILE") from error
-    if not isinstance(told, dict):
-        raise InvalidInput(f"{path} must hold fields such as `subject:` and `arms:`.", field="FILE")
-    return told

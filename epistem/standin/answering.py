@@ -41,7 +41,9 @@ class Sampling:
 
 
 def answer(task: Task, model: Profile, sampling: Sampling) -> str:
-    """The whole text of the answer, before any cut at max_tokens."""
+    """The whole text of the answer, before any cut at max_tokens. At temperature 0 no draw is free."""
+    if sampling.temperature <= 0:
+        sampling = Sampling(0.0, random.Random(_seed(model.name, task.text, "greedy")))
     if not task.labels and not task.wants_json:
         return _prose(task, model, sampling)
     label = choose_label(task, model, sampling) if task.labels else None
@@ -179,7 +181,7 @@ def _slipped(
     shown = any(e.values is not None for e in task.examples)
     chance = model.slips * (0.3 if shown else 1.0) * (0.7 + 0.5 * sampling.temperature)
     chance = min(0.9, chance * (1 + 0.03 * task.rules))
-    if _draw(task, model, sampling, "slip") >= chance:
+    if sampling.rng.random() >= chance:
         return text
     kind = sampling.rng.choice(("fence", "preface", "spelling", "missing", "number"))
     if kind == "fence":
@@ -198,7 +200,7 @@ def _slipped(
 
 def _plain_label(label: str, task: Task, model: Profile, sampling: Sampling) -> str:
     chance = model.slips * (0.3 if task.examples else 1.0) * (0.7 + 0.5 * sampling.temperature)
-    if _draw(task, model, sampling, "slip") >= chance:
+    if sampling.rng.random() >= chance:
         return label
     return sampling.rng.choice(("{}.", "The answer is {}.", "Label: {}")).format(label)
 
@@ -212,11 +214,6 @@ def _prose(task: Task, model: Profile, sampling: Sampling) -> str:
     near = [s for s in near if likeness(task.text, s) > 0.12]
     said = " ".join(near) or "I have read your message, and nothing I was given answers it."
     return _in_voice(said, task, model, sampling)
-
-
-def _draw(task: Task, model: Profile, sampling: Sampling, what: str) -> float:
-    """A draw that temperature frees: at 0 it is fixed by the text."""
-    return sampling.rng.random() if sampling.temperature > 0 else fixed(model, task, what)
 
 
 def fixed(model: Profile, task: Task, what: str) -> float:

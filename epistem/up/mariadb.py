@@ -138,6 +138,14 @@ def _write_private(path: Path, text: str) -> None:
         file.write(text)
 
 
+def _has_ended(pid: int) -> bool:
+    try:
+        state = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
+    except OSError:
+        return True
+    return state == "Z"  # ended, and only waits to be noticed by its parent
+
+
 def _end_left_over(folder: Path) -> None:
     """A server that outlived a killed start holds the data folder: let it finish, or end it."""
     try:
@@ -150,7 +158,7 @@ def _end_left_over(folder: Path) -> None:
     for sign in (signal.SIGTERM, signal.SIGKILL):
         with suppress(ProcessLookupError):
             os.kill(pid, sign)
-        if wait_until(lambda: not Path(f"/proc/{pid}").exists(), seconds=20):
+        if wait_until(lambda: _has_ended(pid), seconds=20):
             return
     raise StartError(
         f"A database from an earlier start (pid {pid}) can't be ended. End it, then try again."

@@ -23,7 +23,7 @@ from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
 from epistem.up.ports import answers, free_port, port_for_web, wait_until
 from epistem.up.process import Child
-from epistem.web.events import STREAMS
+from epistem.web.limits import STREAMS
 
 Say = Callable[[str], None]
 

@@ -12,14 +12,12 @@ from pydantic import BaseModel, Field
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.store import readings, trials
 from epistem.store.database import Database
+from epistem.web.limits import STREAMS
 from epistem.web.problems import Unavailable
 from epistem.web.replies import Shape, blueprint, database
 from epistem.web.trials import TickShape, TrialLine, TrialPath, line_of, tick_shapes
 
 bp = blueprint("events")
-
-STREAMS = 16
-"""Streams open at once. Each holds one of the server's threads."""
 
 POLL_S = 0.25
 HEARTBEAT_S = 10.0

@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from epistem.core.evidence.intervals import Interval
 from epistem.core.evidence.sentence import Effort, sentence_text, verdict_sentence
-from epistem.core.evidence.verdict import FEWEST_CASES, Tally, reach_verdict, word_for
+from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Tally, reach_verdict, word_for
 
 NO_EFFORT = Effort(None, None, 0, 0)
 
@@ -119,6 +119,11 @@ def sentence(*arms, efforts=(NO_EFFORT, NO_EFFORT), measures=1):
 
 
 class TestSentence:
+    def test_a_bound_just_below_nothing_has_no_sign(self):
+        comparison = Comparison(1, 0, 4.0, Interval(-0.01, 8.0), "unsettled", 30)
+        said = verdict_sentence("v2", "v1", [comparison], ["x"], [2.0], NO_EFFORT, NO_EFFORT)
+        assert "(0.0 to 8.0)" in sentence_text(said)
+
     def test_a_gain_with_its_interval(self):
         text = sentence([0] * 10, [5] * 10)
         assert text == "v2 is better than v1: label is right gains 100.0 points (100.0 to 100.0)."

@@ -152,7 +152,14 @@ def _effort(effort: Effort, baseline: Effort) -> list[Segment]:
 def _span(comparison: Comparison) -> str:
     if comparison.interval is None:
         return "no answers to compare"
-    return f"{comparison.interval.low:.1f} to {comparison.interval.high:.1f}".replace("-", "−")
+    low, high = (_signed(end) for end in (comparison.interval.low, comparison.interval.high))
+    return f"{low} to {high}"
+
+
+def _signed(value: float) -> str:
+    """One decimal; a minus sign that is one, and none before zero."""
+    text = f"{value:.1f}"
+    return "0.0" if text == "-0.0" else text.replace("-", "−")
 
 
 def _margins(margins: list[float]) -> str:

@@ -1,0 +1,91 @@
+"""All of Epistem as a person starts it, in a process of its own."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from urllib.request import urlopen
+from uuid import uuid4
+
+from tests.kit.waiting import wait_for
+
+COMMAND = [sys.executable, "-m", "epistem.cli"]
+
+
+class EpistemProcess:
+    """`epistem up` or `epistem demo` with its data in `home`."""
+
+    def __init__(self, home: Path, *arguments: str) -> None:
+        self.home = home
+        self._output = home.parent / f"{uuid4().hex}.out"
+        with self._output.open("w") as output:
+            self._process = subprocess.Popen(
+                [*COMMAND, *arguments, "--home", str(home)], stdout=output, stderr=subprocess.STDOUT
+            )
+
+    @property
+    def said(self) -> str:
+        return self._output.read_text()
+
+    @property
+    def url(self) -> str:
+        found = re.search(r"Epistem is at (\S+)", self.said)
+        assert found, self.said
+        return found.group(1)
+
+    def wait_until_up(self) -> EpistemProcess:
+        wait_for(
+            lambda: "Ctrl-C ends it" in self.said or self._process.poll() is not None, seconds=120
+        )
+        assert self._process.poll() is None, self.said
+        return self
+
+    def get(self, path: str) -> object:
+        with urlopen(f"{self.url}/api/v1{path}", timeout=20) as answer:
+            return json.loads(answer.read())
+
+    def pids(self) -> dict[str, int]:
+        """The processes it started, by what they are."""
+        children = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children")
+        found = {}
+        for pid in children.read_text().split():
+            command = Path(f"/proc/{pid}/cmdline").read_bytes().decode().split("\0")
+            for name in ("mariadbd", "gunicorn", "stand-in", "runner"):
+                if any(word.endswith(name) for word in command):  # one that has ended has none
+                    found[name] = int(pid)
+        return found
+
+    def send(self, number: int) -> None:
+        self._process.send_signal(number)
+
+    def wait(self) -> int:
+        return self._process.wait(60)
+
+    def stop(self) -> int:
+        self.send(signal.SIGINT)
+        return self.wait()
+
+
+def run(home: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
+    """Another `epistem` command beside it, to its end."""
+    environment = {**os.environ, "EPISTEM_HOME": str(home), "COLUMNS": "120"}
+    return subprocess.run(
+        [*COMMAND, *arguments],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        env=environment,
+        check=False,
+    )
+
+
+def is_gone(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
+    except OSError:
+        return True

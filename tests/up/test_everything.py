@@ -1,0 +1,180 @@
+"""`epistem demo` as a person starts it: what it loads, how it heals, how it ends."""
+
+import os
+import signal
+import socket
+
+import pytest
+
+from tests.kit.epistem import EpistemProcess, is_gone, run
+from tests.kit.waiting import wait_for
+
+PLAN = """
+subject: triage-message
+arms:
+  - {version: 1, model: tern-s}
+  - {version: 2, model: tern-s, settings: {temperature: 0}}
+cases: [1, 2, 3, 4, 5, 6, 7, 8]
+repeats: 2
+"""
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory):
+    started = EpistemProcess(tmp_path_factory.mktemp("epistem") / "home", "demo").wait_until_up()
+    yield started
+    started.stop()
+
+
+class TestDemo:
+    def test_it_brings_two_versions_thirty_cases_and_a_finished_trial(self, demo):
+        [line] = demo.get("/subjects")["subjects"]
+        assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
+            "triage-message",
+            2,
+            30,
+            False,
+        )
+        trial = demo.get(f"/trials/{line['latest_trial']}")
+        assert (trial["status"], trial["recorded"], trial["unanswered"]) == ("finished", 600, 0)
+        assert "Running the demo's trial" in demo.said
+
+    def test_the_second_version_is_better_and_the_cheap_model_is_worth_asking(self, demo):
+        verdict = demo.get("/trials/1/verdict")
+        words = {(c["arm"], c["measure"]): c["word"] for c in verdict["comparisons"]}
+        assert words[1, 0] == "better"
+        assert verdict["rates"][0][0]["value"] < verdict["rates"][1][0]["value"] < 1
+        assert verdict["efforts"][2]["cents"] > verdict["efforts"][0]["cents"]
+
+    def test_every_request_of_the_trial_is_kept(self, demo):
+        [first, *_] = demo.get("/trials/1/readings?arm=1&case_at=0")["readings"]
+        assert first["request"]["messages"][0]["role"] == "system"
+        assert "Skerry Line" in first["request"]["messages"][0]["content"]
+
+
+class TestCommand:
+    def test_a_trial_from_a_file_prints_its_verdict(self, demo, tmp_path):
+        plan = tmp_path / "plan.yaml"
+        plan.write_text(PLAN)
+        done = run(demo.home, "trial", "run", str(plan))
+        assert done.returncode == 0, done.stderr
+        assert "32 of 32 readings" in done.stdout
+        assert "label is right" in done.stdout
+        assert "baseline" in done.stdout
+
+    @pytest.mark.parametrize(
+        ("required", "code"),
+        [
+            ("no stock phrases=0.01", 0),
+            ("label is right=100%", 1),
+            ("outcome.label", 0),
+            ("tone.jolly", 2),
+            ("x=1.5", 2),
+        ],
+    )
+    def test_the_exit_code_tells_whether_a_required_check_fell_short(self, demo, required, code):
+        done = run(demo.home, "trial", "run", "1", "--require", required)
+        assert done.returncode == code, done.stdout + done.stderr
+        assert ("Fell short" in done.stdout) == (code == 1)
+        assert "Traceback" not in done.stderr
+
+    def test_show_prints_the_sentence_and_the_table(self, demo):
+        done = run(demo.home, "trial", "show", "T1")
+        assert "v2 tern-s is better than v1 tern-s: label is right gains" in done.stdout
+
+    @pytest.mark.parametrize(
+        ("arguments", "says"),
+        [
+            (["trial", "show", "99"], "There is no trial T99."),
+            (["trial", "show", "first"], "is not the number of a trial"),
+            (["trial", "run", "/no/such/file.yaml"], "can't be read"),
+        ],
+    )
+    def test_what_cannot_be_done_is_a_sentence(self, demo, arguments, says):
+        done = run(demo.home, *arguments)
+        assert done.returncode == 2
+        assert says in done.stderr
+        assert "Traceback" not in done.stderr
+
+    @pytest.mark.parametrize(
+        ("text", "says"),
+        [
+            ("arms: []", "does not say which prompt"),
+            ("subject: triage-message\narms: []", "has no arms"),
+            ("subject: triage-message\nrepeat: 3", "repeat"),
+            ("subject: [", "is not YAML"),
+            ("just words", "must hold fields"),
+            ("subject: nope\narms: [{version: 1, model: tern-s}]", "no subject called “nope”"),
+        ],
+    )
+    def test_a_file_that_is_wrong_says_where(self, demo, tmp_path, text, says):
+        plan = tmp_path / "plan.yaml"
+        plan.write_text(text)
+        done = run(demo.home, "trial", "run", str(plan))
+        assert done.returncode == 2
+        assert says in done.stderr
+
+    def test_migrate_has_nothing_left_to_do(self, demo):
+        assert "up to date" in run(demo.home, "migrate").stdout
+
+    def test_help_teaches(self, tmp_path):
+        text = run(tmp_path, "--help").stdout
+        for word in ("epistem demo", "epistem up", "trial run", "--home"):
+            assert word in text
+        assert "the first is the baseline" in run(tmp_path, "trial", "run", "--help").stdout
+
+
+class TestHealing:
+    @pytest.mark.parametrize("name", ["mariadbd", "runner", "gunicorn", "stand-in"])
+    def test_what_is_killed_is_started_again_and_nothing_is_lost(self, demo, name):
+        before = demo.pids()[name]
+        os.kill(before, signal.SIGKILL)
+        wait_for(lambda: demo.pids().get(name, before) != before, what=f"another {name}")
+
+        def whole():
+            try:
+                return demo.get("/trials/1")["recorded"] == 600
+            except OSError:
+                return False
+
+        wait_for(whole, what="the page to be back")
+        assert "Starting it again" in demo.said
+
+    def test_a_second_one_in_the_same_folder_is_told_where_the_first_is(self, demo):
+        second = EpistemProcess(demo.home, "up")
+        assert second.wait() == 2
+        assert f"running already at {demo.url}" in second.said
+
+
+class TestEnding:
+    def test_ctrl_c_ends_all_and_the_next_start_has_everything(self, tmp_path):
+        home = tmp_path / "home"
+        first = EpistemProcess(home, "demo").wait_until_up()
+        pids = first.pids()
+        assert set(pids) == {"mariadbd", "gunicorn", "stand-in", "runner"}
+        assert first.stop() == 0
+        assert "Ended. Everything is kept." in first.said
+        assert all(map(is_gone, pids.values()))
+
+        second = EpistemProcess(home, "demo").wait_until_up()
+        assert "Running the demo's trial" not in second.said
+        assert second.get("/trials/1")["recorded"] == 600
+        pids = second.pids()
+        second.send(signal.SIGKILL)
+        second.wait()
+        wait_for(lambda: all(map(is_gone, pids.values())), what="its processes to end with it")
+
+        third = EpistemProcess(home, "up", "--reset").wait_until_up()
+        assert "ended without cleaning up; that is done now" in third.said
+        assert third.get("/subjects")["subjects"] == []
+        assert third.stop() == 0
+
+    def test_a_taken_port_is_refused_and_nothing_is_left_running(self, tmp_path):
+        with socket.socket() as listener:
+            listener.bind(("127.0.0.1", 0))
+            listener.listen()
+            port = listener.getsockname()[1]
+            started = EpistemProcess(tmp_path / "home", "up", "--port", str(port))
+            assert started.wait() == 2
+        assert f"Port {port} is taken by another program" in started.said
+        assert "Traceback" not in started.said
