@@ -41,10 +41,13 @@ export function planLike(trial: TrialPage, cases: CasePage[], versions: VersionP
   const ownOf = (version: number) => versions.find((each) => each.number === version)?.content.settings ?? {};
   const all = new Set(cases.map((each) => each.number));
   const numbers = trial.cases.map((each) => each.number).filter((number) => all.has(number));
+  // A trial of all cases there were is taken up as one of all there are.
+  const latest = Math.max(0, ...trial.cases.map((each) => each.number));
+  const tookAll = cases.every((each) => each.number > latest || numbers.includes(each.number));
   return {
     arms: trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version)))),
     tags: [],
-    numbers: numbers.length === all.size ? null : numbers,
+    numbers: tookAll ? null : numbers,
     repeats: trial.repeats,
     checks: clone(trial.checks),
   };

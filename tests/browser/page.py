@@ -1,0 +1,138 @@
+"""A real Chromium, driven by what the screens call their parts (data-test)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+from selenium import webdriver
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+T = TypeVar("T")
+
+FLAGS = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-dev-shm-usage", "--window-size=1280,800", "--hide-scrollbars",
+)  # fmt: skip
+
+
+def start_chromium(folder: Path) -> webdriver.Chrome:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*FLAGS, f"--user-data-dir={folder}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    return driver
+
+
+EXPECTED = ("the server responded with a status of", "net::ERR_INTERNET_DISCONNECTED")
+"""What Chromium says of a refusal or of a network that a test cut; not errors of the page."""
+
+
+class Page:
+    def __init__(self, driver: webdriver.Chrome, url: str) -> None:
+        self.driver = driver
+        self.url = url
+
+    def go(self, path: str) -> None:
+        self.driver.get(self.url + path)
+
+    @property
+    def path(self) -> str:
+        return self.driver.current_url.removeprefix(self.url)
+
+    def until(self, condition: Callable[[], T], seconds: float = 20) -> T:
+        ignored = (NoSuchElementException, StaleElementReferenceException)
+        waiting = WebDriverWait(
+            self.driver, seconds, poll_frequency=0.05, ignored_exceptions=ignored
+        )
+        return waiting.until(lambda _: condition())
+
+    def all(self, name: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, f'[data-test="{name}"]')
+
+    def find(self, name: str, inside: str = "") -> WebElement:
+        """The first that is shown, waited for."""
+
+        def shown() -> WebElement | None:
+            found = self.driver.find_elements(By.CSS_SELECTOR, f'[data-test="{name}"] {inside}')
+            return next((element for element in found if element.is_displayed()), None)
+
+        found = self.until(shown)
+        assert found is not None
+        return found
+
+    def text(self, name: str) -> str:
+        return self.find(name).text
+
+    def texts(self, name: str) -> list[str]:
+        return [element.text for element in self.all(name)]
+
+    def click(self, name: str, inside: str = "") -> None:
+        def clicked() -> bool:
+            element = self.find(name, inside)
+            if not element.is_enabled():
+                return False
+            element.click()
+            return True
+
+        self.until(clicked)
+
+    def reads(self, name: str, words: str, seconds: float = 20) -> None:
+        """Wait until that part reads so."""
+        self.until(lambda: words in self.text(name), seconds)
+
+    def fill(self, name: str, text: str) -> None:
+        field = self.find(name)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text)
+
+    def choose(self, name: str, value: str, at: int = 0) -> None:
+        self.until(lambda: len(self.all(name)) > at)
+        Select(self.all(name)[at]).select_by_value(value)
+
+    def editor(self, part: str) -> WebElement:
+        return self.find(f"part-{part}", ".cm-content")
+
+    def type_into(self, part: str, text: str) -> None:
+        """At the end of a part's text."""
+        editor = self.editor(part)
+        editor.click()
+        editor.send_keys(Keys.CONTROL, Keys.END)
+        editor.send_keys(text)
+
+    def press(self, *keys: str) -> None:
+        """As if nothing were being typed."""
+        self.driver.execute_script("document.activeElement && document.activeElement.blur()")
+        self.driver.find_element(By.TAG_NAME, "body").send_keys(*keys)
+
+    def set_offline(self, offline: bool, *, then: str = "") -> None:
+        """Cut the browser's network, or bring it back (and go to `then` at once)."""
+        conditions = {
+            "offline": offline,
+            "latency": 0,
+            "downloadThroughput": -1,
+            "uploadThroughput": -1,
+        }
+        if then:
+            self.driver.execute_script("window.stop()")
+            self.driver.execute_cdp_cmd("Page.navigate", {"url": "about:blank"})
+        self.driver.execute_cdp_cmd("Network.enable", {})
+        self.driver.execute_cdp_cmd("Network.emulateNetworkConditions", conditions)
+        if then:
+            self.go(then)
+
+    def complaints(self) -> list[str]:
+        """Errors in the browser's console that no test asked for."""
+        severe = [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE"]
+        return [said for said in severe if not any(expected in said for expected in EXPECTED)]

@@ -1,0 +1,225 @@
+"""Single screens: their empty states, their errors, their keys, their addresses."""
+
+import json
+import os
+import signal
+from urllib.request import Request, urlopen
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+
+def new_prompt(page, name):
+    page.go("/")
+    page.click("new-prompt")
+    page.find("new-name").send_keys(name)
+    page.click("create")
+    page.until(lambda: page.path == f"/subjects/{name}/draft")
+    page.find("part-0-0")
+
+
+class TestFromNothing:
+    def test_every_stage_says_what_to_do_first(self, page):
+        new_prompt(page, "from-nothing")
+        assert page.text("state-draft") == "no version yet"
+        page.press("2")
+        page.until(lambda: "No cases yet." in page.driver.page_source)
+        page.press("3")
+        page.reads("in-the-way", "Save the draft as a version first")
+        assert not page.find("start-trial").is_enabled()
+        page.press("4")
+        page.reads("no-verdict", "no trial has run")
+
+    def test_inputs_are_found_as_one_types(self, page):
+        new_prompt(page, "inputs-found")
+        assert page.text("inputs") == "Inputs\nmessage"
+        page.type_into("0-0", "Answer in {{ language }}, as {{ role }}.")
+        page.until(lambda: page.text("inputs").split() == ["Inputs", "language", "role", "message"])
+        assert page.find("input-language")
+
+    def test_a_template_that_does_not_parse_shows_its_line_and_bars_the_way(self, page):
+        new_prompt(page, "broken-part")
+        page.type_into("0-0", "One line\n{% if tired %}")
+        page.reads("part-problem", "line 2")
+        page.until(lambda: not page.find("save-version").is_enabled())
+        assert not page.find("answer-button").is_enabled()
+        marked = page.find("part-0-0", ".cm-problem-line")
+        assert "tired" in marked.text
+        page.type_into("0-0", "rest{% endif %}")
+        page.until(lambda: not page.all("part-problem"))
+        page.until(lambda: page.find("save-version").is_enabled())
+
+    def test_an_added_case_is_kept_and_undone(self, page):
+        new_prompt(page, "adding-cases")
+        page.press("2")
+        page.click("add-case")
+        page.find("case-input-message").send_keys("First text")
+        page.click("save-case")
+        page.until(lambda: page.path.endswith("/cases/1"))
+        page.reads("state-cases", "1 kept")
+        page.click("put-away")
+        page.reads("state-cases", "none yet")
+        page.driver.find_element(By.XPATH, "//button[text()='Undo']").click()
+        page.reads("state-cases", "1 kept")
+
+    def test_a_name_that_will_not_do_says_why(self, page):
+        page.go("/")
+        page.click("new-prompt")
+        page.find("new-name").send_keys("triage-message")
+        page.click("create")
+        page.until(lambda: "Choose another name" in page.driver.page_source)
+
+
+class TestAddresses:
+    def test_each_screen_has_its_own_and_the_back_button_goes_back(self, page):
+        page.go("/subjects/triage-message/draft")
+        page.reads("state-cases", "kept")
+        page.press("2")
+        page.until(lambda: "/cases/" in page.path)
+        page.press("4")
+        page.until(lambda: "/verdict/" in page.path)
+        page.find("verdict-sentence")
+        page.driver.back()
+        page.until(lambda: "/cases/" in page.path)
+        page.driver.back()
+        page.until(lambda: page.path.endswith("/draft"))
+
+    def test_a_deep_link_opens_just_what_it_names(self, page):
+        page.go("/subjects/triage-message/verdict/1?arm=3&measure=0&case=12&repeat=4")
+        page.reads("reader-case", "i want my mony back the bote never came")
+        assert page.find("verdict-arm").get_attribute("value") == "3"
+        [chosen] = page.driver.find_elements(
+            By.CSS_SELECTOR, '[role="option"][aria-selected="true"]'
+        )
+        assert "label is right" in chosen.text
+        pressed = page.driver.find_elements(
+            By.CSS_SELECTOR, '[data-test="reader"] [aria-pressed="true"]'
+        )
+        assert [button.text for button in pressed] == ["4"]
+
+    @pytest.mark.parametrize(
+        ("path", "says"),
+        [
+            ("/subjects/no-such-prompt/draft", "There is no subject called"),
+            ("/subjects/triage-message/verdict/999", "There is no trial T999"),
+            ("/subjects/triage-message/cases/999", "There is no case 999 here"),
+            ("/nowhere/at/all", "There is nothing at this address"),
+        ],
+    )
+    def test_an_address_of_nothing_says_so(self, page, path, says):
+        page.go(path)
+        page.until(lambda: says in page.driver.page_source)
+
+
+class TestVerdict:
+    def test_keys_walk_through_cases_arms_repeats_and_checks(self, page):
+        page.go("/subjects/triage-message/verdict/1")
+        page.until(lambda: len(page.all("reader-answer")) == 2)
+        page.press("l")
+        page.until(lambda: "arm=2" in page.path)
+        page.press("h")
+        page.until(lambda: "arm=1" in page.path)
+        page.press("r")
+        page.until(lambda: "repeat=2" in page.path)
+        page.press("m")
+        page.until(lambda: "measure=0" in page.path)
+        before = page.text("reader-case")
+        page.press("j", "j", "k")
+        page.until(lambda: page.text("reader-case") != before)
+
+    def test_the_exact_request_of_a_reading_is_there(self, page):
+        page.go("/subjects/triage-message/verdict/1")
+        page.until(lambda: len(page.all("reader-answer")) == 2)
+        page.driver.find_element(By.XPATH, "//button[text()='exact request']").click()
+        page.reads("reading-request", '"model": "tern-s"')
+
+
+class TestTrouble:
+    def test_two_people_editing_lose_nothing(self, page, epistem):
+        new_prompt(page, "two-writers")
+        api = f"{epistem.url}/api/v1/subjects/two-writers/draft"
+        with urlopen(api) as answer:
+            etag, body = answer.headers["ETag"], json.loads(answer.read())
+        body["content"]["messages"][0]["parts"][0]["text"] = "Their text"
+        headers = {"If-Match": etag, "Content-Type": "application/json"}
+        urlopen(Request(api, json.dumps(body["content"]).encode(), headers, method="PUT")).close()
+
+        page.type_into("0-0", "My text")
+        page.reads("stale", "Their text")
+        assert "My text" in page.editor("0-0").text
+        page.click("settle-mine")
+        page.until(lambda: not page.all("stale"))
+        page.reads("kept", "kept as you type")
+        with urlopen(api) as answer:
+            assert (
+                json.loads(answer.read())["content"]["messages"][0]["parts"][0]["text"] == "My text"
+            )
+
+    def test_what_is_typed_while_the_server_is_away_is_kept(self, page, epistem):
+        new_prompt(page, "server-away")
+        page.set_offline(True)
+        page.type_into("0-0", "Typed in the dark")
+        page.reads("kept", "the server is away; kept in this browser")
+        page.set_offline(False)
+        page.reads("kept", "kept as you type")
+        assert "Typed in the dark" in json.dumps(epistem.get("/subjects/server-away/draft"))
+
+    def test_what_had_not_reached_the_server_is_brought_back_on_the_next_visit(self, page):
+        new_prompt(page, "closed-tab")
+        page.set_offline(True)
+        page.type_into("0-0", "Typed before the tab was closed")
+        page.reads("kept", "the server is away; kept in this browser")
+        page.set_offline(False, then="/subjects/closed-tab/draft")
+        page.reads("notice", "was brought back")
+        assert "Typed before the tab was closed" in page.editor("0-0").text
+
+    def test_a_model_that_cannot_be_reached_says_so_in_its_column(self, page, epistem):
+        new_prompt(page, "model-away")
+        page.fill("input-message", "hello")
+        os.kill(epistem.pids()["stand-in"], signal.SIGKILL)
+        page.click("answer-button")
+        page.until(lambda: page.all("column-error") or page.all("answer"))
+        if page.all("column-error"):
+            assert "can't be reached" in page.text("column-error")
+        page.until(lambda: page.find("answer-button").is_enabled())
+
+    def test_a_trial_can_be_stopped_and_go_on(self, page):
+        page.go("/subjects/triage-message/trial?plan=1")
+        page.until(lambda: len(page.all("arm")) == 4)
+        page.fill("repeats", "60")
+        page.click("start-trial")
+        page.click("stop-trial")
+        page.reads("trial-facts", "stopped")
+        page.click("go-on")
+        page.find("stop-trial")
+        page.press("s")
+        page.reads("trial-facts", "stopped")
+        page.click("read-verdict")
+        page.reads("so-far", "The trial was stopped.")
+
+    def test_a_plan_that_cannot_be_carried_out_names_what_is_wrong(self, page):
+        page.go("/subjects/triage-message/trial?plan=1")
+        page.until(lambda: len(page.all("arm")) == 4)
+        page.driver.execute_script(
+            "document.querySelector('[data-test=repeats]').removeAttribute('max')"
+        )
+        page.fill("repeats", "10000")
+        page.click("start-trial")
+        page.reads("plan-problem", "repeats=10,000 is more than 100")
+        page.fill("repeats", "0")
+        page.reads("in-the-way", "whole number from 1")
+        for _ in range(4):
+            page.all("remove-arm")[-1].click()
+        page.reads("in-the-way", "Add an arm")
+        assert not page.find("start-trial").is_enabled()
+
+
+def test_the_list_of_keys_opens_and_closes(page):
+    page.go("/subjects/triage-message/draft")
+    page.reads("state-cases", "kept")
+    page.press("?")
+    dialog = page.until(lambda: page.driver.find_element(By.CSS_SELECTOR, '[role="dialog"]'))
+    assert "save version" in dialog.text
+    page.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+    page.until(lambda: not page.driver.find_elements(By.CSS_SELECTOR, '[role="dialog"]'))
