@@ -192,7 +192,7 @@ class TestTrouble:
         page.click("stop-trial")
         page.reads("trial-facts", "stopped")
         page.click("go-on")
-        page.find("stop-trial")
+        page.until(lambda: page.find("stop-trial").is_enabled())
         page.press("s")
         page.reads("trial-facts", "stopped")
         page.click("read-verdict")

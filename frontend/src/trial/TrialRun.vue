@@ -61,8 +61,8 @@ async function setRunning(running: boolean): Promise<void> {
     const params = { path: { trial_id: props.page.id } };
     await got(running ? api.POST("/api/v1/trials/{trial_id}/go-on", { params }) : api.POST("/api/v1/trials/{trial_id}/stop", { params }));
     if (!running) say("Stopped. What was answered is kept.", () => void setRunning(true));
+    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
     await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
-    await queries.invalidateQueries({ queryKey: ["subject", props.name] });
   } catch (error) {
     complain(messageOf(error));
   } finally {
