@@ -19,7 +19,7 @@ settings.register_profile("steady", deadline=None, derandomize=True)
 settings.load_profile("steady")
 
 TABLES = (
-    "findings", "readings", "cells", "arms", "trial_cases", "trials", "cases", "drafts",
+    "readings", "cells", "arms", "trial_cases", "trials", "cases", "drafts",
     "versions", "subjects", "models",
 )  # fmt: skip
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from time import perf_counter
 from types import TracebackType
-from typing import Self
+from typing import NamedTuple, Self
 
 import aiohttp
 
@@ -20,8 +20,10 @@ from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
 from epistem.models.keys import key_from
 from epistem.models.retry import Retry
+from epistem.models.time_limits import TimeLimits
 
 MAX_REPLY_BYTES = 12_000_000
+_TOO_LONG = f"The reply is longer than {MAX_REPLY_BYTES:,} bytes, so it was not read to the end."
 
 
 class CallFailed(EpistemError):
@@ -41,8 +43,7 @@ class Endpoint:
     time_limit_ms: int = 60_000
 
 
-@dataclass(frozen=True)
-class CallTrace:
+class CallTrace(NamedTuple):
     """When the last attempt began (UTC), how long it took, and how many there were."""
 
     started_at: datetime
@@ -50,8 +51,7 @@ class CallTrace:
     attempts: int
 
 
-@dataclass(frozen=True)
-class Exchange:
+class Exchange(NamedTuple):
     raw: bytes
     reply: wire.Reply
     trace: CallTrace
@@ -88,10 +88,17 @@ class ModelClient:
         self._rng = rng or random.Random()
         self._sleep = sleep
         self._session: aiohttp.ClientSession | None = None
+        self._limits = TimeLimits()
+        self._headers: dict[str | None, dict[str, str]] = {}
 
     async def __aenter__(self) -> Self:
-        connector = aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30)
-        self._session = aiohttp.ClientSession(connector=connector, trust_env=False)
+        self._session = aiohttp.ClientSession(
+            connector=aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30),
+            cookie_jar=aiohttp.DummyCookieJar(),  # one call must not change another
+            timeout=aiohttp.ClientTimeout(total=None),  # each call has its own limit
+            trust_env=False,
+        )
+        self._limits.start()
         return self
 
     async def __aexit__(
@@ -101,6 +108,7 @@ class ModelClient:
         trace: TracebackType | None,
     ) -> None:
         assert self._session is not None
+        self._limits.stop()
         await self._session.close()
 
     async def ask(self, endpoint: Endpoint, body: bytes) -> Exchange:
@@ -108,9 +116,7 @@ class ModelClient:
 
         Raises CallFailed when the answer is final or the attempts are used up.
         """
-        headers = {"Content-Type": "application/json"}
-        if endpoint.key_reference:
-            headers["Authorization"] = f"Bearer {key_from(endpoint.key_reference)}"
+        headers = self._headers_for(endpoint)
         attempts = 0
         while True:
             attempts += 1
@@ -127,18 +133,27 @@ class ModelClient:
                     raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
                 await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
 
+    def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
+        """The same for every call of one client, so a key is looked up once."""
+        headers = self._headers.get(endpoint.key_reference)
+        if headers is None:
+            headers = {"Content-Type": "application/json"}
+            if endpoint.key_reference:
+                headers["Authorization"] = f"Bearer {key_from(endpoint.key_reference)}"
+            self._headers[endpoint.key_reference] = headers
+        return headers
+
     async def _attempt(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
     ) -> tuple[bytes, wire.Reply]:
         assert self._session is not None, "use the client as `async with`"
         name, url = endpoint.model, endpoint.address.rstrip("/") + wire.PATH
         try:
-            # asyncio.timeout rather than a ClientTimeout object a call: half the cost.
-            async with (
-                asyncio.timeout(endpoint.time_limit_ms / 1000),
-                self._session.post(url, data=body, headers=headers, allow_redirects=False) as got,
-            ):
-                raw = await _read_up_to(got, MAX_REPLY_BYTES)
+            with self._limits.of(endpoint.time_limit_ms / 1000):
+                async with self._session.post(
+                    url, data=body, headers=headers, allow_redirects=False
+                ) as got:
+                    raw = await _read_up_to(got, MAX_REPLY_BYTES)
         except TimeoutError as error:
             limit = endpoint.time_limit_ms / 1000
             raise _Transient(f"{name} did not answer within {limit:g} s.") from error
@@ -161,14 +176,19 @@ class ModelClient:
 
 
 async def _read_up_to(got: aiohttp.ClientResponse, most: int) -> bytes:
-    """The body, counted as it comes, since a length header may be missing or of packed bytes."""
+    """The body. It is counted as it comes where its length is not told, or told of packed bytes."""
+    if got.content_length is not None and "Content-Encoding" not in got.headers:
+        if got.content_length <= most:
+            return await got.read()
+        got.close()
+        raise _Final(_TOO_LONG)
     chunks, size = [], 0
     while chunk := await got.content.readany():
         chunks.append(chunk)
         size += len(chunk)
         if size > most:
             got.close()
-            raise _Final(f"The reply is longer than {most:,} bytes, so it was not read to the end.")
+            raise _Final(_TOO_LONG)
     return b"".join(chunks)
 
 

@@ -8,6 +8,7 @@ import uuid
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
+from math import ceil
 from threading import Event
 
 import structlog
@@ -16,14 +17,14 @@ from epistem.models.retry import Retry
 from epistem.runner.lifeline import die_with_parent
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
 from epistem.store import cells
-from epistem.store.database import Address, Database, StoreDown, Transaction
+from epistem.store.database import Address, Collision, Database, StoreDown, Transaction
 
 log = structlog.get_logger()
 
 
 @dataclass(frozen=True)
 class RunnerOptions:
-    """`shards` may be in hand at once, each of up to `shard_size` cells with `in_flight` calls."""
+    """`in_flight` calls at once in all, spread over up to `shards` shards of `shard_size` cells."""
 
     shards: int = 2
     shard_size: int = 2_048
@@ -54,7 +55,7 @@ class Runner:
         self._make_executor = make_executor
         self._executor = make_executor(self._options.shards)
         self._database = Database(address, connections=4)
-        self._in_hand: dict[str, Future[ShardResult]] = {}
+        self._in_hand: dict[ShardTask, Future[ShardResult]] = {}
         self._shards_made = 0
         self._lock: _RunnerLock | None = None
         self._away = False
@@ -71,6 +72,8 @@ class Runner:
                     if self._away:
                         log.info("the database is back")
                         self._away = False
+                except Collision:
+                    busy = False  # another runner was at the same cells; the next step tries again
                 except StoreDown as error:
                     if not self._away:
                         log.warning("waiting for the database", why=error.message)
@@ -115,10 +118,12 @@ class Runner:
             trials = cells.trials_to_run(tx)
             if not trials:
                 return False
-            trial_id = trials[0][0]
+            trial_id, waiting = trials[0]
             self._shards_made += 1
             owner = f"{self.name}.{self._shards_made}"
-            claimed = cells.claim(tx, trial_id, owner, self._options.shard_size)
+            # What waits is shared out among the free workers: one interpreter keeps one core busy.
+            fair = ceil(waiting / (self._options.shards - len(self._in_hand)))
+            claimed = cells.claim(tx, trial_id, owner, min(fair, self._options.shard_size))
         if not claimed:
             return False
         log.info("shard", trial=trial_id, cells=len(claimed), owner=owner)
@@ -127,33 +132,30 @@ class Runner:
             trial_id,
             owner,
             claimed,
-            self._options.in_flight,
+            max(1, self._options.in_flight // self._options.shards),
             self._options.retry,
         )
-        self._in_hand[owner] = self._executor.submit(run_shard, task)
+        self._in_hand[task] = self._executor.submit(run_shard, task)
         return True
 
     def _collect(self) -> None:
         """Look at the shards that ended; give back what one that broke had claimed."""
-        for owner, future in list(self._in_hand.items()):
+        for task, future in list(self._in_hand.items()):
             if not future.done():
                 continue
             error = future.exception()
             if error is None:
-                del self._in_hand[owner]
+                del self._in_hand[task]
                 continue
-            log.error("a shard broke", owner=owner, why=repr(error))
-            self._give_back(owner)
-            del self._in_hand[owner]
+            log.error("a shard broke", owner=task.owner, why=repr(error))
+            with self._database.transaction() as tx:
+                cells.release(tx, task.trial_id, task.owner)
+            del self._in_hand[task]
             if not self._in_hand:
                 # A process pool is of no use once one of its processes was killed.
                 self._executor.shutdown(wait=False, cancel_futures=True)
                 self._executor = self._make_executor(self._options.shards)
             time.sleep(self._options.poll_s)
-
-    def _give_back(self, owner: str) -> None:
-        with self._database.transaction() as tx:
-            cells.release(tx, owner)
 
 
 class _RunnerLock:

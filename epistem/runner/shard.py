@@ -17,10 +17,9 @@ import uvloop
 
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.errors import EpistemError
-from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.request import body_from
+from epistem.core.wire.request import request_for
 from epistem.models.client import CallFailed, CallTrace, Endpoint, Exchange, ModelClient
 from epistem.models.retry import Retry
 from epistem.runner.writer import Writer
@@ -33,7 +32,7 @@ log = structlog.get_logger()
 STATUS_POLL_S = 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ShardTask:
     """`cells` are claimed by `owner` already."""
 
@@ -84,7 +83,11 @@ class _Shard:
             Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms) for m in self._models
         ]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
-        self._rendered: dict[tuple[int, int], list[RenderedMessage]] = {}
+        self._bodies: dict[tuple[int, int], bytes] = {}
+        self._grounds = [
+            [Ground(arm.content.reply, c.content.expect, c.content.inputs) for c in self._cases]
+            for arm in self._arms
+        ]
 
     async def run(self) -> ShardResult:
         task = self._task
@@ -104,7 +107,7 @@ class _Shard:
                 await writer.close()
         if self._stopped:
             with self._database.transaction() as tx:
-                cells.release(tx, task.owner)
+                cells.release(tx, task.trial_id, task.owner)
         return ShardResult(task.trial_id, task.owner, writer.recorded, writer.status)
 
     async def _lane(
@@ -149,18 +152,18 @@ class _Shard:
             return _unanswered(cell, body, message, _never_asked())
 
     def _body(self, cell: cells.ClaimedCell) -> bytes:
-        arm = self._arms[cell.arm]
+        """Repeats differ in their seed alone, so what they share is rendered and encoded once."""
         place = (cell.arm, cell.case_at)
-        messages = self._rendered.get(place)
-        if messages is None:
-            inputs = self._cases[cell.case_at].content.inputs
-            messages = self._rendered[place] = render(arm.content, inputs)
-        return wire.encode(body_from(messages, arm.content, arm.model, arm.settings, cell.seed))
+        shared = self._bodies.get(place)
+        if shared is None:
+            arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
+            request = request_for(arm.content, inputs, arm.model, settings=arm.settings)
+            shared = self._bodies[place] = wire.encode(request)
+        return wire.encode_with_seed(shared, cell.seed)
 
     def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:
         reply, trace = exchange.reply, exchange.trace
-        case = self._cases[cell.case_at].content
-        ground = Ground(self._arms[cell.arm].content.reply, case.expect, case.inputs)
+        ground = self._grounds[cell.arm][cell.case_at]
         usage = reply.usage
         return NewReading(
             cell_id=cell.id,

@@ -29,17 +29,20 @@ def hold_runner_lock(tx: Transaction, runner: str) -> bool:
 
 
 def trials_to_run(tx: Transaction) -> list[tuple[int, int]]:
-    """(trial, cells in hand) of trials with cells left to claim: least in hand first, then oldest."""
+    """(trial, cells that wait) of trials with cells left to claim: least in hand first, then oldest."""
     rows = tx.rows(
         """
-        SELECT t.id, (SELECT COUNT(*) FROM cells c WHERE c.trial_id = t.id AND c.state = 'claimed') n
-          FROM trials t
-         WHERE t.status IN ('waiting', 'running')
-           AND EXISTS (SELECT 1 FROM cells c WHERE c.trial_id = t.id AND c.state = 'waiting')
-         ORDER BY n, t.id
+        SELECT id, total - recorded - in_hand AS waiting
+          FROM (SELECT t.id, t.total, t.recorded,
+                       (SELECT COUNT(*) FROM cells c
+                         WHERE c.trial_id = t.id AND c.state = 'claimed') AS in_hand
+                  FROM trials t
+                 WHERE t.status IN ('waiting', 'running')) AS going
+        HAVING waiting > 0
+         ORDER BY in_hand, id
         """
     )
-    return [(int(trial_id), int(in_hand)) for trial_id, in_hand in rows]
+    return [(int(trial_id), int(waiting)) for trial_id, waiting in rows]
 
 
 def claim(tx: Transaction, trial_id: int, owner: str, most: int) -> list[ClaimedCell]:
@@ -55,29 +58,31 @@ def claim(tx: Transaction, trial_id: int, owner: str, most: int) -> list[Claimed
         (owner, trial_id, most),
     )
     rows = tx.rows(
-        "SELECT id, arm, case_at, repeat_no, seed FROM cells WHERE owner = %s AND state = 'claimed' "
-        "ORDER BY id",
-        [owner],
+        "SELECT id, arm, case_at, repeat_no, seed FROM cells "
+        "WHERE trial_id = %s AND state = 'claimed' AND owner = %s ORDER BY id",
+        (trial_id, owner),
     )
     return [ClaimedCell(*row) for row in rows]
 
 
-def release(tx: Transaction, owner: str) -> int:
-    """Give back what `owner` claimed and did not record; how many."""
+def release(tx: Transaction, trial_id: int, owner: str) -> int:
+    """Give back what `owner` claimed of the trial and did not record; how many."""
     return tx.run(
-        "UPDATE cells SET state = 'waiting', owner = NULL WHERE owner = %s AND state = 'claimed'",
-        [owner],
+        "UPDATE cells SET state = 'waiting', owner = NULL "
+        "WHERE trial_id = %s AND state = 'claimed' AND owner = %s",
+        (trial_id, owner),
     )
 
 
 def release_orphans(tx: Transaction) -> int:
     """Give back the cells of owners whose runner is gone; how many."""
     owners = tx.rows(
-        "SELECT DISTINCT owner FROM cells WHERE owner IS NOT NULL AND state = 'claimed'"
+        "SELECT DISTINCT c.trial_id, c.owner FROM trials t JOIN cells c ON c.trial_id = t.id "
+        "WHERE t.status <> 'finished' AND c.state = 'claimed'"
     )
     given_back = 0
-    for (owner,) in owners:
+    for trial_id, owner in owners:
         runner = owner.split(".")[0]
         if tx.first("SELECT IS_FREE_LOCK(%s)", [lock_name(runner)]) == (1,):
-            given_back += release(tx, owner)
+            given_back += release(tx, trial_id, owner)
     return given_back

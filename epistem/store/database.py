@@ -2,6 +2,7 @@
 
 StoreError
 ├── StoreDown         the server can't be reached, or went away
+├── Collision         two transactions met; this one was undone and may be done again
 └── MigrationFailed   a migration's statement was refused, or a landed file was edited
 """
 
@@ -31,6 +32,10 @@ class StoreError(EpistemError):
 
 
 class StoreDown(StoreError):
+    pass
+
+
+class Collision(StoreError):
     pass
 
 
@@ -165,9 +170,7 @@ class Database:
 
 def must_be_repeated(error: BaseException) -> bool:
     """Whether a transaction that failed so was rolled back and may simply be done again."""
-    if isinstance(error, StoreDown):
-        return True
-    return isinstance(error, pymysql.Error) and bool(error.args) and error.args[0] in _MEET_AGAIN
+    return isinstance(error, StoreDown | Collision)
 
 
 def is_duplicate(error: BaseException) -> bool:
@@ -183,6 +186,8 @@ def _told_as_store_errors(address: Address) -> Iterator[None]:
         code = error.args[0] if error.args else 0
         if code in _ACCESS_DENIED:
             raise StoreError(f"The database refused the connection: {error.args[1]}.") from error
+        if code in _MEET_AGAIN:
+            raise Collision("Two changes met, and this one was undone. Do it again.") from error
         if code not in _GONE:
             raise
         raise StoreDown(

@@ -5,6 +5,16 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import orjson
+
 
 def dumps(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+
+
+def packed(value: Any) -> bytes:
+    """The same, quickly. Halves of surrogate pairs, which UTF-8 has not, become `?`."""
+    try:
+        return orjson.dumps(value)
+    except TypeError:
+        return dumps(value).encode("utf-8", "replace")

@@ -14,7 +14,7 @@ from epistem.core.errors import Conflict, EpistemError, InvalidInput, NotFound, 
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import field_path
 from epistem.models.client import CallFailed
-from epistem.store.database import StoreDown, StoreError
+from epistem.store.database import Collision, StoreDown, StoreError
 from epistem.store.drafts import StaleDraft
 
 log = structlog.get_logger()
@@ -52,6 +52,7 @@ STATUS: list[tuple[type[EpistemError], int]] = [
     (Unprecedented, 428),
     (Unavailable, 503),
     (StoreDown, 503),
+    (Collision, 503),
     (StoreError, 500),
     (CallFailed, 502),
     (InvalidInput, 422),

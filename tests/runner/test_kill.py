@@ -87,7 +87,7 @@ def assert_whole(database, trial):
             trial.total,
         )
         assert tx.rows("SELECT DISTINCT state FROM cells") == [("recorded",)]
-        assert tx.first("SELECT COUNT(*) FROM findings") == (trial.total * 4,)
+        assert tx.rows("SELECT DISTINCT judged FROM readings") == [(0b1111,)]
 
 
 def test_a_killed_runner_is_taken_up_with_no_recorded_call_repeated_or_lost(

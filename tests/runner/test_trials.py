@@ -190,7 +190,7 @@ class TestRunning:
         put_model(database, "slow", model_server.url)
         trial = start_trial(database, subject, arms=[{"version": 1, "model": "slow"}], repeats=40)
         carry_out(runner, database, trial)
-        assert OPTIONS.in_flight < model_server.most_in_flight <= OPTIONS.in_flight * OPTIONS.shards
+        assert OPTIONS.in_flight / 2 < model_server.most_in_flight <= OPTIONS.in_flight
 
     def test_a_trial_keeps_its_cases_as_they_were(self, database, subject, runner):
         trial = start_trial(database, subject)

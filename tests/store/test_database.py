@@ -1,9 +1,15 @@
 import threading
 
-import pymysql
 import pytest
 
-from epistem.store.database import Address, Database, StoreDown, StoreError, must_be_repeated
+from epistem.store.database import (
+    Address,
+    Collision,
+    Database,
+    StoreDown,
+    StoreError,
+    must_be_repeated,
+)
 from epistem.store.migrate import MigrationFailed, migrate, migration_from, migrations
 from epistem.up.ports import free_port
 
@@ -66,7 +72,7 @@ def test_two_that_wait_for_each_other_are_told_to_begin_again(database):
                 tx.run("UPDATE subjects SET about = 'x' WHERE name = %s", [first])
                 both.wait(10)
                 tx.run("UPDATE subjects SET about = 'y' WHERE name = %s", [then])
-        except pymysql.OperationalError as error:
+        except Collision as error:
             errors.append(error)
 
     threads = [threading.Thread(target=touch, args=pair) for pair in (("a", "b"), ("b", "a"))]

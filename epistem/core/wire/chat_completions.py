@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import orjson
 
@@ -14,16 +13,14 @@ PATH = "/v1/chat/completions"
 MODELS_PATH = "/v1/models"
 
 
-@dataclass(frozen=True)
-class Usage:
+class Usage(NamedTuple):
     """Tokens as the server counted them."""
 
     input_tokens: int = 0
     output_tokens: int = 0
 
 
-@dataclass(frozen=True)
-class Reply:
+class Reply(NamedTuple):
     """`model` is the name that the server says answered, which may differ from the one asked."""
 
     text: str
@@ -58,6 +55,11 @@ def build_request(
 
 def encode(body: Mapping[str, Any]) -> bytes:
     return orjson.dumps(body)
+
+
+def encode_with_seed(encoded: bytes, seed: int) -> bytes:
+    """The encoded body of a request that has no seed, with one: cheaper than encoding it again."""
+    return b'%b,"seed":%d}' % (encoded[:-1], seed)
 
 
 def parse_reply(raw: bytes) -> Reply:

@@ -8,7 +8,6 @@ CREATE TABLE cells (
   state     ENUM('waiting', 'claimed', 'recorded') NOT NULL DEFAULT 'waiting',
   owner     VARCHAR(60) CHARACTER SET ascii NULL,
   KEY to_claim (trial_id, state, id),
-  KEY by_owner (owner),
   UNIQUE KEY by_place (trial_id, arm, case_at, repeat_no),
   FOREIGN KEY (trial_id) REFERENCES trials (id) ON DELETE CASCADE
 ) DEFAULT CHARSET = utf8mb4;

@@ -15,9 +15,10 @@ CREATE TABLE readings (
   attempts       SMALLINT UNSIGNED NOT NULL DEFAULT 1,
   started_at     DATETIME(3) NOT NULL,
   total_ms       DOUBLE NOT NULL COMMENT 'of the last attempt',
+  judged         BIGINT UNSIGNED NOT NULL DEFAULT 0 COMMENT 'bit k is set when measure k has a finding',
   failed         BIGINT UNSIGNED NOT NULL DEFAULT 0 COMMENT 'bit k is set when measure k failed',
+  findings       MEDIUMTEXT NULL COMMENT 'JSON list of [measure, passed, message, [[start, end, note], ...]]',
   error          TEXT NULL COMMENT 'why there is no answer',
-  KEY by_place (trial_id, arm, case_at, repeat_no),
   KEY by_landing (trial_id, id),
   FOREIGN KEY (trial_id) REFERENCES trials (id) ON DELETE CASCADE
 ) DEFAULT CHARSET = utf8mb4;

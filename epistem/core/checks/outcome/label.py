@@ -30,7 +30,7 @@ class LabelIsRight(Check):
         wanted = ground.expect.label
         if wanted is None:
             return []
-        given, span = label_in(answer.text, ground, self.options.at)
+        given = label_in(answer.text, ground, self.options.at)
         if given is None:
             return [Finding("", False, f"No label found; “{wanted}” is expected.")]
         if given == wanted:
@@ -39,29 +39,34 @@ class LabelIsRight(Check):
             message = f"The label “{given}” is spelt differently from “{wanted}”."
         else:
             message = f"The label is “{given}”; “{wanted}” is expected."
+        span = _place_of(given, answer.text, ground, self.options.at)
         return [Finding("", False, message, (span,) if span else ())]
 
 
-def label_in(text: str, ground: Ground, at: str) -> tuple[str | None, Span | None]:
-    """The label that an answer gives and where it stands: a field of its JSON, or all of it."""
-    if ground.reply.kind == "json":
-        found = find_json(text)
-        if found is None or not isinstance(found.value, dict) or at not in found.value:
-            return None, None
-        value = found.value[at]
-        given = value if isinstance(value, str) else json.dumps(value)
-        place = re.search(
-            re.escape(json.dumps(at)) + r"\s*:\s*\"?" + re.escape(given), text[found.start :]
-        )
-        if place is None:
-            return given, None
-        end = found.start + place.end()
-        return given, Span(end - len(given), end, "the label given")
-    given = text.strip()
-    if not given:
-        return None, None
-    start = len(text) - len(text.lstrip())
-    return given, Span(start, start + len(given), "the label given")
+def label_in(text: str, ground: Ground, at: str) -> str | None:
+    """The label that an answer gives: a field of its JSON, or all of it; None if it gives none."""
+    if ground.reply.kind != "json":
+        return text.strip() or None
+    found = find_json(text)
+    if found is None or not isinstance(found.value, dict) or at not in found.value:
+        return None
+    value = found.value[at]
+    return value if isinstance(value, str) else json.dumps(value)
+
+
+def _place_of(given: str, text: str, ground: Ground, at: str) -> Span | None:
+    """Where the label stands, or None where it is written otherwise than it reads (escapes)."""
+    if ground.reply.kind != "json":
+        start = text.index(given)
+        return Span(start, start + len(given), "the label given")
+    found = find_json(text)
+    assert found is not None, "it has given a label"
+    key = re.escape(json.dumps(at)) + r"\s*:\s*\"?" + re.escape(given)
+    place = re.search(key, text[found.start :])
+    if place is None:
+        return None
+    end = found.start + place.end()
+    return Span(end - len(given), end, "the label given")
 
 
 def _folded(label: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 _OPENERS = re.compile(r"[{\[]")
@@ -21,8 +22,12 @@ class FoundJson(NamedTuple):
     bare: bool
 
 
+@lru_cache(maxsize=2)
 def find_json(text: str) -> FoundJson | None:
-    """The whole text if it is JSON, else the longest object or list inside it, else None."""
+    """The whole text if it is JSON, else the longest object or list inside it, else None.
+
+    Several checks ask this of one answer, so the last two are kept: do not change `value`.
+    """
     try:
         return FoundJson(json.loads(text), 0, len(text), True)
     except (ValueError, RecursionError):
