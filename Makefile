@@ -1,5 +1,5 @@
 # Two commands: `make demo` and `make test`. Both install what they need.
-.PHONY: demo test lint setup bench
+.PHONY: demo test lint setup bench screenshots
 
 # Keep the address the same from one start to the next: make demo PORT=8400
 PORT ?=
@@ -23,3 +23,6 @@ test: lint
 
 bench: setup
 	.venv/bin/python bench/overhead.py
+
+screenshots: setup
+	.venv/bin/python -m tests.browser.screenshots docs/screenshots

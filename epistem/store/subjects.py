@@ -11,7 +11,7 @@ import pymysql
 
 from epistem.core.checks.registry import CheckUse, usual_checks
 from epistem.core.errors import Conflict, InvalidInput, NotFound
-from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.store.database import Transaction, is_duplicate
 from epistem.store.documents import dumps
 
@@ -20,11 +20,16 @@ _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,62}\Z")
 
 @dataclass(frozen=True)
 class Subject:
+    """`chosen_checks` is None until somebody chose: then those that suit the reply are meant."""
+
     id: int
     name: str
     kind: str
     about: str
-    checks: list[CheckUse]
+    chosen_checks: list[CheckUse] | None
+
+    def checks_for(self, reply: ReplyShape) -> list[CheckUse]:
+        return usual_checks(reply) if self.chosen_checks is None else self.chosen_checks
 
 
 @dataclass(frozen=True)
@@ -51,11 +56,8 @@ def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subje
             "at most 63, as in desk-reply.",
             field="name",
         )
-    checks = dumps([use.to_json() for use in usual_checks(first_draft.reply)])
     try:
-        subject_id = tx.insert(
-            "INSERT INTO subjects (name, about, checks) VALUES (%s, %s, %s)", (name, about, checks)
-        )
+        subject_id = tx.insert("INSERT INTO subjects (name, about) VALUES (%s, %s)", (name, about))
     except pymysql.IntegrityError as error:
         if is_duplicate(error):
             message = f"There is a subject called “{name}” already. Choose another name."
@@ -72,8 +74,8 @@ def get(tx: Transaction, name: str) -> Subject:
     row = tx.first("SELECT id, name, kind, about, checks FROM subjects WHERE name = %s", [name])
     if row is None:
         raise NotFound(f"There is no subject called “{name}”.", field="name")
-    checks = [CheckUse.from_json(use) for use in json.loads(row[4])]
-    return Subject(row[0], row[1], row[2], row[3], checks)
+    checks = None if row[4] is None else [CheckUse.from_json(u) for u in json.loads(row[4])]
+    return Subject(*(*row[:4], checks))
 
 
 def set_checks(tx: Transaction, subject: Subject, checks: list[CheckUse]) -> None:

@@ -78,15 +78,17 @@ def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
     chosen = cases.picked(tx, subject, plan.cases)
     check_plan(plan, len(chosen))
-    checks = subject.checks if plan.checks is None else plan.checks
-    arms = []
     known = models.all_of(tx)
+    saved = []
     for position, arm in enumerate(plan.arms):
         try:
-            version = versions.get(tx, subject, arm.version)
+            saved.append(versions.get(tx, subject, arm.version))
         except NotFound as error:
             raise InvalidInput(error.message, field=f"arms.{position}.version") from error
         models.pick(known, arm.model, field=f"arms.{position}.model")
+    checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
+    arms = []
+    for arm, version in zip(plan.arms, saved, strict=True):
         measures = Bench(checks, version.content.reply).measures
         if len(measures) > MAX_MEASURES:
             raise InvalidInput(f"A trial can have {MAX_MEASURES} measures at most.", field="checks")

@@ -12,7 +12,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import blank_prompt
 from epistem.core.shapes import Document
-from epistem.store import evidence, subjects, trials
+from epistem.store import drafts, evidence, subjects, trials
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
@@ -163,12 +163,13 @@ def _told(found: evidence.Headline | None) -> Headline | None:
 def _page(tx: Transaction, subject: subjects.Subject) -> SubjectPage:
     row = next(r for r in subjects.desk(tx, only=subject.name))
     trial = trials.get(tx, row.latest_trial) if row.latest_trial else None
+    checks = subject.checks_for(drafts.get(tx, subject).content.reply)
     return SubjectPage.model_validate(
         {
             **_line(tx, row).model_dump(),
             "trial_recorded": trial.recorded if trial else None,
             "trial_total": trial.total if trial else None,
-            "checks": [use.model_dump() for use in subject.checks],
-            "measures": [vars(measure) for measure in measures_of(subject.checks)],
+            "checks": [use.model_dump() for use in checks],
+            "measures": [vars(measure) for measure in measures_of(checks)],
         }
     )

@@ -97,7 +97,8 @@ def try_out(path: SubjectPath, body: TryOut) -> Response:
     endpoint = Endpoint(model.name, model.address, model.key_reference, model.time_limit_ms)
     exchange = asyncio.run(_ask(endpoint, wire.encode(sent.body)))
     answer, usage = exchange.reply, exchange.reply.usage
-    findings, not_checked = _judge(subject.checks, body, Answer(answer.text, answer.finish_reason))
+    checks = subject.checks_for(body.content.reply)
+    findings, not_checked = _judge(checks, body, Answer(answer.text, answer.finish_reason))
     return reply(
         TriedAnswer(
             request=sent,

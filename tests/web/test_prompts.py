@@ -276,3 +276,23 @@ class TestTries:
         page = api.post("/subjects/shelf-note/tries", self.body(model="polite")).get_json()
         [span] = page["findings"][0]["spans"]
         assert page["answer"][span["start"] : span["end"]] == "Rest assured"
+
+
+class TestChecksOfAPrompt:
+    def titles(self, api):
+        return [m["title"] for m in api.get("/subjects/shelf-note").get_json()["measures"]]
+
+    def test_until_chosen_they_follow_the_reply(self, api, made):
+        assert self.titles(api) == [
+            "label is right",
+            "fits the reply shape",
+            "nothing round the JSON",
+            "no stock phrases",
+        ]
+        text = {**CONTENT, "reply": {"kind": "text"}}
+        api.put("/subjects/shelf-note/draft", text, etag=made)
+        assert self.titles(api) == ["no stock phrases"]
+
+    def test_once_chosen_they_stay(self, api, made):
+        api.put("/subjects/shelf-note/checks", {"checks": []})
+        assert self.titles(api) == []

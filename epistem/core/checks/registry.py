@@ -79,6 +79,6 @@ def usual_checks(reply: ReplyShape) -> list[CheckUse]:
     keys = ["tone.stock_phrases"]
     if reply.kind != "text":
         keys.insert(0, "outcome.label")
-    if reply.kind == "json":
+    if reply.kind == "json" and reply.json_schema is not None:
         keys.insert(1, "structure.reply_schema")
     return [CheckUse(check=key, options={}, margin=2.0) for key in keys]

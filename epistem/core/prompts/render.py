@@ -129,7 +129,8 @@ def _render_part(part: Part, inputs: Mapping[str, Any], field: str) -> str:
 
 def _from_syntax(part: Part, error: TemplateSyntaxError, field: str) -> TemplateError:
     lines = part.text.splitlines()
-    shown = lines[error.lineno - 1].strip()[:80] if 0 < error.lineno <= len(lines) else ""
+    shown = lines[error.lineno - 1].strip() if 0 < error.lineno <= len(lines) else ""
+    shown = shown if len(shown) <= 80 else f"{shown[:79]}…"
     what = (error.message or "it does not parse").rstrip(".")
     return TemplateError(
         f"The part “{part.name}” does not parse, line {error.lineno}: {what}."

@@ -192,8 +192,8 @@ useKeys([
     </section>
     <section class="panel flex min-w-0 flex-[2] flex-col">
       <CaseSheet
-        v-if="adding"
-        :key="'new'"
+        v-if="adding || (cases.isSuccess.value && all.length === 0 && number === null)"
+        :key="`new ${inputNames.join(' ')}`"
         :name="name"
         :page="blank"
         :labels="labels"

@@ -139,6 +139,6 @@ useKeys([
     <TryOut v-if="content" :name="name" :prompt="content" :input-names="facts.inputs" :blocked="blocked" />
     <div v-else class="panel flex-1"></div>
   </main>
-  <VersionList :open="listing" :name="name" :base="facts.baseVersion" @close="listing = false" @bring="bring" />
+  <VersionList :open="listing" :name="name" :base="facts.baseVersion" :edited="facts.edited" @close="listing = false" @bring="bring" />
   <SaveVersion :open="naming" :next="nextNumber" :busy="saving" @close="naming = false" @save="save" />
 </template>

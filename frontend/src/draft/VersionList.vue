@@ -7,7 +7,7 @@ import type { VersionPage } from "@/api/schema";
 import { when } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
-const props = defineProps<{ open: boolean; name: string; base: number | null }>();
+const props = defineProps<{ open: boolean; name: string; base: number | null; edited: boolean }>();
 defineEmits<{ close: []; bring: [version: VersionPage] }>();
 const versions = useVersions(computed(() => props.name));
 </script>
@@ -23,13 +23,14 @@ const versions = useVersions(computed(() => props.name));
       <li
         v-for="version in versions.data.value?.versions"
         :key="version.number"
-        class="flex items-baseline gap-3 border-b border-rule-soft py-2 last:border-b-0"
+        class="grid grid-cols-[36px_1fr_64px_88px_104px] items-baseline gap-3 border-b border-rule-soft py-2 last:border-b-0"
       >
-        <span class="w-9 font-mono font-medium text-kelp">v{{ version.number }}</span>
-        <span class="min-w-0 flex-1 truncate">{{ version.note || "no note" }}</span>
+        <span class="font-mono font-medium text-kelp">v{{ version.number }}</span>
+        <span class="truncate">{{ version.note || "no note" }}</span>
         <span class="caption font-mono" :title="version.content_hash">{{ version.content_hash.slice(0, 8) }}</span>
-        <span class="caption w-[92px] text-right">{{ when(version.created_at) }}</span>
-        <button type="button" class="link text-sm" @click="$emit('bring', version)">
+        <span class="caption text-right">{{ when(version.created_at) }}</span>
+        <span v-if="version.number === base && !edited" class="caption text-right">as the draft</span>
+        <button v-else type="button" class="link justify-self-end text-sm" @click="$emit('bring', version)">
           {{ version.number === base ? "undo edits" : "bring into draft" }}
         </button>
       </li>

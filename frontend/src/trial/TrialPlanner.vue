@@ -71,11 +71,21 @@ function takeAll(): void {
   if (plan.value) Object.assign(plan.value, { tags: [], numbers: null });
 }
 
+/** The checks that were chosen here stay with the prompt, for its tries and its next trial. */
+async function keepChecks(): Promise<void> {
+  const chosen = plan.value?.checks;
+  if (!chosen || JSON.stringify(chosen) === JSON.stringify(subject.data.value?.checks)) return;
+  await got(
+    api.PUT("/api/v1/subjects/{name}/checks", { params: { path: { name: props.name } }, body: { checks: chosen } }),
+  );
+}
+
 async function start(): Promise<void> {
   if (!plan.value || inTheWay.value || starting.value) return;
   starting.value = true;
   problem.value = null;
   try {
+    await keepChecks();
     const trial = await got(
       api.POST("/api/v1/subjects/{name}/trials", { params: { path: { name: props.name } }, body: planning.body() }),
     );
@@ -161,7 +171,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
           </label>
         </section>
         <section>
-          <h2 class="caption mb-1 font-medium">Checks</h2>
+          <h2 class="caption mb-1"><span class="font-medium">Checks</span> that also go with the prompt’s tries</h2>
           <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newest" :wrong="problem?.field ?? null" />
         </section>
       </template>

@@ -1,11 +1,12 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onScopeDispose, ref, type Ref, shallowRef, watch } from "vue";
 
-import type { TickShape, TrialLine, TrialPage } from "@/api/schema";
+import type { SubjectPage, TickShape, TrialLine, TrialPage } from "@/api/schema";
 
 export type Connection = "IDLE" | "OPEN" | "LOST" | "OVER";
 
 const RATE_OVER_MS = 6_000;
+const REFRESH_MS = 3_000;
 
 /** A trial as it stands now: the page as it was fetched, and what its events brought since. */
 export function useTrialEvents(page: Ref<TrialPage | undefined>) {
@@ -16,6 +17,7 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
   const seen = shallowRef<{ at: number; recorded: number }[]>([]);
   let source: EventSource | null = null;
   let of: number | null = null;
+  let refreshed = performance.now();
 
   const over = computed(() => line.value !== null && ["finished", "stopped"].includes(line.value.status));
   /** Readings a second over the last few seconds; null before there is anything to tell it by. */
@@ -57,15 +59,17 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
       const told = JSON.parse(event.data) as { trial: TrialLine; ticks: TickShape[] };
       take(told.trial);
       if (told.ticks.length) ticks.value = ticks.value.concat(told.ticks);
-      queries.setQueryData(["subject", told.trial.subject], (subject: object | undefined) =>
-        subject && {
-          ...subject,
-          latest_trial: Math.max(told.trial.id, (subject as { latest_trial?: number }).latest_trial ?? 0),
-          ...((subject as { latest_trial?: number }).latest_trial === told.trial.id
-            ? { trial_status: told.trial.status, trial_recorded: told.trial.recorded, trial_total: told.trial.total }
-            : {}),
-        },
+      const { id, subject, status, recorded, total } = told.trial;
+      queries.setQueryData<SubjectPage>(["subject", subject], (page) =>
+        page?.latest_trial === id
+          ? { ...page, trial_status: status, trial_recorded: recorded, trial_total: total }
+          : page,
       );
+      // The rest of the header, such as the verdict so far, is worked out less often.
+      if (performance.now() - refreshed > REFRESH_MS) {
+        refreshed = performance.now();
+        void queries.invalidateQueries({ queryKey: ["subject", subject] });
+      }
     });
     stream.addEventListener("over", () => {
       connection.value = "OVER";

@@ -23,7 +23,7 @@ const passing = computed(() => {
   return answered.length ? `${passed} of ${answered.length} pass all` : "";
 });
 const isJson = computed(() => /^\s*[[{`]/.test(props.reading?.answer ?? ""));
-const STOPS: Record<string, string> = { stop: "finished", length: "cut off at the token limit", content_filter: "held back by the server" };
+const STOPS: Record<string, string> = { length: "cut off at the token limit", content_filter: "held back by the server" };
 </script>
 
 <template>
@@ -51,7 +51,10 @@ const STOPS: Record<string, string> = { stop: "finished", length: "cut off at th
         </div>
         <p v-if="!reading.answer" class="text-straw">The answer is empty.</p>
         <p class="mt-2 text-xs text-ink-2 tabular-nums">
-          {{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} · {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
+          <b v-if="reading.finish_reason !== 'stop'" class="font-medium text-straw"
+            >{{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} ·</b
+          >
+          {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
           {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
           <button type="button" class="link" @click="$emit('exact', reading)">exact request</button>
         </p>

@@ -147,8 +147,15 @@ useKeys([
         />
         <table v-if="arm !== null" class="mt-2 w-full text-sm">
           <tbody>
-            <tr v-for="each in [0, arm]" :key="each" class="border-t border-rule-soft">
-              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === 0 ? 'text-slate' : 'text-kelp'">{{ verdict.names[each] }}</td>
+            <tr
+              v-for="{ position: each } in page.arms"
+              :key="each"
+              class="cursor-pointer border-t border-rule-soft hover:bg-paper"
+              @click="each > 0 && go({ arm: each })"
+            >
+              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === 0 ? 'text-slate' : each === arm ? 'text-kelp' : ''">
+                {{ verdict.names[each] }}
+              </td>
               <td class="py-[5px] pl-3 font-mono text-xs text-ink-2">
                 {{ verdict.measures[measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? 0) }}
               </td>

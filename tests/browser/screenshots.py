@@ -1,0 +1,72 @@
+"""Take the pictures in docs/screenshots from the demo: `make screenshots`."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from tests.browser.page import Page, start_chromium
+from tests.kit.epistem import EpistemProcess
+
+PROMPT = "/subjects/triage-message"
+
+
+def draft(page: Page) -> None:
+    page.choose("try-case", "6")
+    page.click("answer-button")
+    page.until(lambda: len(page.all("answer")) == 2)
+    for _ in range(4):
+        page.click("answer-button")
+        page.until(lambda: page.find("answer-button").is_enabled())
+
+
+def case(page: Page) -> None:
+    page.until(lambda: len(page.all("case-row")) > 10)
+
+
+def plan(page: Page) -> None:
+    page.until(lambda: len(page.all("arm")) == 4)
+    page.fill("repeats", "10")
+
+
+def started(page: Page) -> None:
+    """A trial as it runs: many repeats, so that it is still running when the picture is taken."""
+    plan(page)
+    page.click("start-trial")
+    page.until(lambda: "a second" in page.text("trial-facts"))
+    page.until(lambda: int(page.text("readings").split(" ")[0].replace(",", "")) > 500)
+
+
+def verdict(page: Page) -> None:
+    page.until(lambda: len(page.all("reader-answer")) == 2)
+
+
+SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
+    ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing wants you")),
+    ("draft", f"{PROMPT}/draft", draft),
+    ("cases", f"{PROMPT}/cases/6", case),
+    ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
+    ("plan", f"{PROMPT}/trial?plan=1", plan),
+    ("trial", f"{PROMPT}/trial?plan=1", started),
+]
+
+
+def main(folder: Path) -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        epistem = EpistemProcess(Path(scratch) / "home", "demo").wait_until_up()
+        driver = start_chromium(Path(scratch) / "chromium")
+        page = Page(driver, epistem.url)
+        for name, path, prepare in SHOTS:
+            page.go(path)
+            prepare(page)
+            driver.execute_script("document.activeElement && document.activeElement.blur()")
+            driver.save_screenshot(str(folder / f"{name}.png"))
+            print(f"  {name}.png")
+        driver.quit()
+        epistem.stop()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]))
