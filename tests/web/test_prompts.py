@@ -214,7 +214,7 @@ class TestTries:
         assert page["request"]["body"]["messages"][1]["content"] == "When do you open?"
         assert page["cents"] > 0
         assert page["finish_reason"] in ("stop", "length")
-        assert [f["title"] for f in page["findings"]] == ["no stock phrases"]
+        assert {f["title"] for f in page["findings"]} >= {"label is right", "no stock phrases"}
         assert (
             page["answer"]
             == api.post("/subjects/shelf-note/tries", self.body(seed=3)).get_json()["answer"]
