@@ -63,6 +63,18 @@ class TestFromNothing:
         page.driver.find_element(By.XPATH, "//button[text()='Undo']").click()
         page.reads("state-cases", "1 kept")
 
+    def test_what_was_typed_into_a_case_is_there_after_a_look_at_another(self, page):
+        page.go("/subjects/triage-message/cases/2")
+        page.find("case-input-message").send_keys(" And hurry")
+        page.until(lambda: page.find("save-case").is_enabled())
+        page.press("j")
+        page.until(lambda: page.path.endswith("/cases/3"))
+        assert not page.find("save-case").is_enabled()
+        page.press("k")
+        page.until(lambda: page.path.endswith("/cases/2"))
+        assert page.find("case-input-message").get_attribute("value").endswith(" And hurry")
+        assert "not saved yet" in page.driver.page_source
+
     def test_a_name_that_will_not_do_says_why(self, page):
         page.go("/")
         page.click("new-prompt")

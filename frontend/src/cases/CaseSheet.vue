@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One case at reading width: its inputs, what is expected, tags, where it came from. */
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
 import type { CasePage } from "@/api/schema";
@@ -8,6 +8,7 @@ import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
 import { valueOf } from "@/draft/useTryOut";
 import LabelField from "@/parts/LabelField.vue";
+import { unsaved } from "./unsaved";
 
 const props = defineProps<{ name: string; page: CasePage; labels: string[] }>();
 const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
@@ -31,6 +32,13 @@ function fill(page: CasePage): void {
   revision.value = page.revision;
 }
 fill(props.page);
+const place = `${props.name}/${props.page.number}`;
+const typed = unsaved.get(place);
+if (typed && typed.revision === props.page.revision) {
+  inputs.value = typed.inputs;
+  label.value = typed.label;
+  tags.value = typed.tags;
+}
 
 const body = computed(() => ({
   inputs: Object.fromEntries(Object.entries(inputs.value).map(([key, text]) => [key, valueOf(text)])),
@@ -50,6 +58,11 @@ watch(
   },
 );
 
+onBeforeUnmount(() => {
+  if (!dirty.value) unsaved.delete(place);
+  else unsaved.set(place, { revision: revision.value, inputs: inputs.value, label: label.value, tags: tags.value });
+});
+
 async function save(): Promise<void> {
   busy.value = true;
   wrong.value = "";
@@ -68,6 +81,7 @@ async function save(): Promise<void> {
           }),
         );
     revision.value = kept.revision;
+    if (isNew.value) fill(props.page); // so that the next new one starts empty
     say(isNew.value ? `Kept as case ${kept.number}.` : `Case ${kept.number} is changed.`);
     emit("saved", kept);
   } catch (error) {
@@ -84,7 +98,7 @@ async function save(): Promise<void> {
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ isNew ? "New case" : `Case ${page.number}` }}</span>
         <span class="caption block truncate">{{
-          [page.content.origin, page.updated_at ? `changed ${when(page.updated_at)}` : ""].filter(Boolean).join(" · ") || "\u00a0"
+          [dirty && !isNew ? "not saved yet" : "", page.content.origin, page.updated_at ? `changed ${when(page.updated_at)}` : ""].filter(Boolean).join(" · ") || "\u00a0"
         }}</span>
       </span>
       <button v-if="isNew" type="button" class="button" @click="emit('cancel')">Cancel</button>

@@ -46,7 +46,7 @@ const pretty = (value: unknown) => (typeof value === "string" ? value : JSON.str
   <section class="panel flex min-h-0 min-w-0 flex-col" data-test="reader">
     <header class="border-b border-rule-soft px-4 py-2">
       <div class="flex items-baseline gap-3">
-        <span class="line-clamp-2 min-w-0 flex-1 font-semibold" data-test="reader-case" :title="shown?.title">{{ shown?.title }}</span>
+        <span class="line-clamp-3 min-w-0 flex-1 font-semibold" data-test="reader-case" :title="shown?.title">{{ shown?.title }}</span>
         <span class="caption shrink-0">
           <RouterLink class="link" :to="{ name: 'cases', params: { name: page.subject, number: shown?.number } }">case {{ shown?.number }}</RouterLink>
           <template v-if="shown?.content.expect?.label"> · expects <b class="font-medium text-ink">{{ shown.content.expect.label }}</b></template>
