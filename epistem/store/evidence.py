@@ -6,6 +6,7 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
+from time import monotonic
 
 from epistem.core.checks.registry import Measure, measures_of
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
@@ -14,6 +15,7 @@ from epistem.store import readings, trials
 from epistem.store.database import Transaction
 
 KEPT = 200
+REST = 10
 
 
 @dataclass(frozen=True)
@@ -43,20 +45,37 @@ class Headline:
     word: Word
 
 
-_kept: OrderedDict[tuple[int, int, datetime], Evidence] = OrderedDict()
+@dataclass(frozen=True)
+class _Kept:
+    evidence: Evidence
+    recorded: int
+    fresh_until: float
+
+
+_kept: OrderedDict[tuple[int, datetime], _Kept] = OrderedDict()
 _lock = Lock()
 
 
 def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
-    """Cheap when asked again: recorded readings never change, so their number is the key."""
-    key = (trial.id, trial.recorded, trial.created_at)
+    """Cheap when asked again: recorded readings never change, so it holds until more are there.
+
+    While the trial runs it is worked out again only after REST times as long as the last time
+    took, so that a large trial that is looked at does not keep a core busy.
+    """
+    key = (trial.id, trial.created_at)
     with _lock:
-        if key in _kept:
+        kept = _kept.get(key)
+        if kept is not None:
             _kept.move_to_end(key)
-            return _kept[key]
+    if kept is not None and (
+        kept.recorded == trial.recorded or (not trial.over and monotonic() < kept.fresh_until)
+    ):
+        return kept.evidence
+    began = monotonic()
     found = _compute(tx, trial)
+    fresh_until = monotonic() + REST * (monotonic() - began)
     with _lock:
-        _kept[key] = found
+        _kept[key] = _Kept(found, trial.recorded, fresh_until)
         while len(_kept) > KEPT:
             _kept.popitem(last=False)
     return found

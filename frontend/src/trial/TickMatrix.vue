@@ -32,9 +32,9 @@ const rows = useVirtualizer(
 );
 const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 104));
 const columns = computed(() => {
-  return { gridTemplateColumns: `minmax(200px, 1fr) 76px repeat(${props.page.arms.length}, ${strip.value}px)` };
+  return { gridTemplateColumns: `minmax(200px, 1fr) 92px repeat(${props.page.arms.length}, ${strip.value}px)` };
 });
-const leastWidth = computed(() => `${312 + props.page.arms.length * (strip.value + 8)}px`);
+const leastWidth = computed(() => `${328 + props.page.arms.length * (strip.value + 8)}px`);
 
 watch(
   () => props.chosenCase,
