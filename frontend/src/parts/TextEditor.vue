@@ -2,10 +2,11 @@
 /** One CodeMirror editor. `template` marks Jinja; `json` is set in mono. */
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json, jsonParseLinter } from "@codemirror/lang-json";
-import { defaultHighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { linter } from "@codemirror/lint";
 import { Compartment, EditorState, type Extension } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { tags } from "@lezer/highlight";
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
 
 import { problemLines, templateMarks } from "./templateMarks";
@@ -18,6 +19,14 @@ const emit = defineEmits<{ "update:modelValue": [text: string] }>();
 const host = useTemplateRef<HTMLElement>("host");
 const lines = new Compartment();
 let view: EditorView | undefined;
+
+// Rust is kept for what failed.
+const jsonColours = HighlightStyle.define([
+  { tag: tags.string, color: "var(--color-kelp)" },
+  { tag: [tags.number, tags.bool, tags.null], color: "var(--color-slate)" },
+  { tag: tags.propertyName, color: "var(--color-ink)" },
+  { tag: [tags.separator, tags.squareBracket, tags.brace], color: "var(--color-ink-2)" },
+]);
 
 function extensions(): Extension[] {
   const common = [
@@ -33,7 +42,7 @@ function extensions(): Extension[] {
     lines.of(problemLines(props.problemLine)),
   ];
   return props.kind === "json"
-    ? [...common, json(), linter(jsonParseLinter()), syntaxHighlighting(defaultHighlightStyle)]
+    ? [...common, json(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)]
     : [...common, templateMarks];
 }
 
