@@ -65,13 +65,15 @@ class Reading:
 
 
 class Tick(NamedTuple):
-    """One mark of the matrix. `answered` is False for a hollow dot; `failed` holds measures' bits."""
+    """One mark of the matrix. `answered` is False for a hollow dot. `judged` and `failed` have bit k
+    set when measure k has a finding, and when that failed."""
 
     reading_id: int
     arm: int
     case_at: int
     repeat_no: int
     answered: bool
+    judged: int
     failed: int
 
 
@@ -173,11 +175,11 @@ def get(tx: Transaction, reading_id: int) -> Reading:
 def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000) -> list[Tick]:
     """The marks that landed after reading `after`, in the order of their landing."""
     rows = tx.rows(
-        "SELECT id, arm, case_at, repeat_no, error IS NULL, failed FROM readings "
+        "SELECT id, arm, case_at, repeat_no, error IS NULL, judged, failed FROM readings "
         "WHERE trial_id = %s AND id > %s ORDER BY id LIMIT %s",
         (trial_id, after, most),
     )
-    return [Tick(i, a, c, r, bool(answered), failed) for i, a, c, r, answered, failed in rows]
+    return [Tick(*row[:4], bool(row[4]), *row[5:]) for row in rows]
 
 
 def tally(tx: Transaction, trial_id: int, arms: int, measures: int, cases: int) -> Tally:

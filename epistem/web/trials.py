@@ -54,13 +54,15 @@ class TrialCaseShape(Shape):
 
 
 class TickShape(Shape):
-    """One mark: `failed` has bit k set when measure k failed; no answer is a hollow dot."""
+    """One mark. `judged` and `failed` have bit k set when measure k has a finding, and when that
+    failed; no answer is a hollow dot."""
 
     id: int
     arm: int
     case_at: int
     repeat_no: int
     answered: bool
+    judged: int
     failed: int
 
 
@@ -131,6 +133,7 @@ def tick_shapes(ticks: list[readings.Tick]) -> list[TickShape]:
             case_at=tick.case_at,
             repeat_no=tick.repeat_no,
             answered=tick.answered,
+            judged=tick.judged,
             failed=tick.failed,
         )
         for tick in ticks

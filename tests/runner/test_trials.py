@@ -121,6 +121,7 @@ class TestRunning:
             assert len({(t.arm, t.case_at, t.repeat_no) for t in ticks}) == 28
             for tick in ticks:
                 found = readings.get(tx, tick.reading_id).findings
+                assert tick.judged == sum(1 << j.measure for j in found)
                 assert tick.failed == sum(1 << j.measure for j in found if not j.finding.passed)
             later = readings.ticks(tx, trial.id, after=ticks[9].reading_id)
         assert later == ticks[10:]
@@ -184,6 +185,19 @@ class TestRunning:
         with database.transaction() as tx:
             [reading] = readings.at(tx, trial.id, 0, 2)
         assert reading.error == "The part “Note” needs the input “note”, which was not given."
+
+    def test_a_case_that_expects_no_label_is_passed_over_and_not_counted(
+        self, database, subject, runner
+    ):
+        with database.transaction() as tx:
+            tx.run("UPDATE cases SET content = JSON_REMOVE(content, '$.expect') WHERE number = 1")
+        trial = start_trial(database, subject)
+        done = carry_out(runner, database, trial)
+        with database.transaction() as tx:
+            judged = {t.case_at: t.judged & 1 for t in readings.ticks(tx, trial.id)}
+            rates = evidence_of(tx, done).verdict.rates[0]
+        assert judged == {0: 0, 1: 1, 2: 1, 3: 1, 4: 1, 5: 1, 6: 1}
+        assert (rates[0].cases, rates[3].cases) == (6, 7)
 
     def test_calls_in_flight_never_pass_the_limit(self, database, subject, runner, model_server):
         model_server.delay_s = 0.01

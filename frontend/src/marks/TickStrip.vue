@@ -1,8 +1,8 @@
 <script setup lang="ts">
-/** The mark for repeats: above the line passed, below failed, hollow dot no answer, dot not yet. */
+/** The mark for repeats: above the line passed, below failed, hollow dot no answer, dash passed over, dot not yet. */
 import { computed } from "vue";
 
-export type Mark = "passed" | "failed" | "unanswered" | "waiting";
+export type Mark = "passed" | "failed" | "unanswered" | "unjudged" | "waiting";
 
 const props = defineProps<{ marks: Mark[] }>();
 const STEP = 7;
@@ -10,8 +10,9 @@ const width = computed(() => Math.max(props.marks.length, 1) * STEP + 2);
 const told = computed(() => {
   const passed = props.marks.filter((mark) => mark === "passed").length;
   const missing = props.marks.filter((mark) => mark === "unanswered").length;
-  const asked = props.marks.filter((mark) => mark !== "waiting").length;
-  return `${passed} of ${asked} passed` + (missing ? `, ${missing} without an answer` : "");
+  const judged = props.marks.filter((mark) => mark !== "waiting" && mark !== "unjudged").length;
+  if (judged === 0 && props.marks.includes("unjudged")) return "passed over: the case expects nothing here";
+  return `${passed} of ${judged} passed` + (missing ? `, ${missing} without an answer` : "");
 });
 const started = computed(() => props.marks.some((mark) => mark !== "waiting"));
 </script>
@@ -32,6 +33,7 @@ const started = computed(() => props.marks.some((mark) => mark !== "waiting"));
         stroke="var(--color-straw)"
         stroke-width="1.5"
       />
+      <rect v-else-if="mark === 'unjudged'" :x="at * STEP + 1" y="9" width="5" height="2" fill="var(--color-ink-3)" />
       <circle v-else :cx="at * STEP + 3.5" cy="10" r="1" fill="var(--color-rule)" />
     </template>
   </svg>

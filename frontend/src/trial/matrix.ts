@@ -10,7 +10,7 @@ export interface Matrix {
   byGap(one: number, other: number): number[];
 }
 
-const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered"];
+const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered", "unjudged"];
 
 /** `measure` null asks whether an answer passed on every measure. */
 export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | null): Matrix {
@@ -19,7 +19,7 @@ export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | 
   const states = new Uint8Array(page.arms.length * cases * repeats);
   const mask = measure === null ? ~0 : 1 << measure;
   for (const tick of ticks) {
-    const state = !tick.answered ? 3 : tick.failed & mask ? 2 : 1;
+    const state = !tick.answered ? 3 : tick.failed & mask ? 2 : tick.judged & mask ? 1 : 4;
     states[(tick.arm * cases + tick.case_at) * repeats + tick.repeat_no] = state;
   }
   const slice = (arm: number, caseAt: number) => {
