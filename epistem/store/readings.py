@@ -179,7 +179,7 @@ def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000)
         "WHERE trial_id = %s AND id > %s ORDER BY id LIMIT %s",
         (trial_id, after, most),
     )
-    return [Tick(*row[:4], bool(row[4]), *row[5:]) for row in rows]
+    return [Tick(*(*row[:4], bool(row[4]), *row[5:])) for row in rows]
 
 
 def tally(tx: Transaction, trial_id: int, arms: int, measures: int, cases: int) -> Tally:
