@@ -14,6 +14,7 @@ class Profile:
 
     name: str
     created: int
+    window: int
     first_token_ms: float
     ms_per_token: float
     knowledge: float

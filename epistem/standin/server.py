@@ -13,27 +13,23 @@ from typing import Any
 from aiohttp import web
 
 from epistem.standin.answering import Sampling, answer
+from epistem.standin.checking import Refused, checked, fits_window
+from epistem.standin.faults import ERRORS, HEADER, Fault, FaultPlan
 from epistem.standin.profiles import Profile, profiles
 from epistem.standin.reading import read_request, text_of
+from epistem.standin.streaming import pieces_of, stream
 from epistem.standin.words import pieces
 
 MAX_BODY_BYTES = 16_000_000
-ROLES = ("system", "developer", "user", "assistant", "tool")
 _PACE = web.AppKey("pace", float)
-
-
-class Refused(Exception):
-    """A request that can't be answered: status, message, and the field it lies with."""
-
-    def __init__(self, status: int, message: str, param: str | None, code: str) -> None:
-        super().__init__(message)
-        self.status, self.message, self.param, self.code = status, message, param, code
+_FAULTS = web.AppKey("faults", FaultPlan)
 
 
 def make_app(*, pace: float = 1.0) -> web.Application:
     """`pace` scales every delay; 0 answers at once."""
     app = web.Application(client_max_size=MAX_BODY_BYTES, middlewares=[_told_in_the_usual_shape])
     app[_PACE] = pace
+    app[_FAULTS] = FaultPlan()
     app.router.add_post("/v1/chat/completions", _chat_completions)
     app.router.add_get("/v1/models", _models)
     return app
@@ -64,46 +60,92 @@ async def _models(request: web.Request) -> web.Response:
     return web.json_response({"object": "list", "data": data})
 
 
-async def _chat_completions(request: web.Request) -> web.Response:
+async def _chat_completions(request: web.Request) -> web.StreamResponse:
+    fault = request.app[_FAULTS].for_request(request.headers.get(HEADER))
+    if fault is not None and (gone_wrong := await _go_wrong(request, fault)) is not None:
+        return gone_wrong
     try:
         body = json.loads(await request.read())
     except ValueError as error:
         raise Refused(400, f"The body is not JSON: {error}.", None, "invalid_json") from error
-    model = _checked(body)
+    model = checked(body)
+    asked = sum(len(pieces(text_of(m.get("content")))) + 3 for m in body["messages"])
+    fits_window(model, asked)
+
     seed = body.get("seed")
     # Not the seed alone: two different requests with one seed should not slip in step.
     key = f"{seed}/{hashlib.sha256(json.dumps(body['messages']).encode()).hexdigest()}"
-    rng = random.Random(key if seed is not None else secrets.randbits(64))
+    answers = [
+        _answer(body, model, None if seed is None else key if at == 0 else f"{key}/{at}")
+        for at in range(body.get("n") or 1)
+    ]
+    tokens = [len(pieces(text)) for text, _ in answers]
+    usage = {
+        "prompt_tokens": asked,
+        "completion_tokens": sum(tokens),
+        "total_tokens": asked + sum(tokens),
+    }
+    digest = hashlib.sha256(key.encode()).hexdigest() if seed is not None else secrets.token_hex(16)
+    frame = {
+        "id": f"chatcmpl-{digest[:24]}",
+        "object": "chat.completion",
+        "created": model.created if seed is not None else int(time.time()),
+        "model": model.name,
+    }
+    pace = request.app[_PACE]
+    if body.get("stream"):
+        await _take_time(pace, model, 0)
+        wanted = bool((body.get("stream_options") or {}).get("include_usage"))
+        frame["object"] = "chat.completion.chunk"
+        return await stream(
+            request, frame, answers, usage if wanted else None,
+            wait_s=pace * model.ms_per_token / 1000, fault=fault,
+        )  # fmt: skip
+    await _take_time(pace, model, max(tokens))
+    choices = [
+        {
+            "index": index,
+            "message": {"role": "assistant", "content": text},
+            "finish_reason": finish,
+        }
+        for index, (text, finish) in enumerate(answers)
+    ]
+    whole = json.dumps({**frame, "choices": choices, "usage": usage})
+    if fault is not None and fault.kind == "cut":
+        whole = whole[: len(whole) // 2]
+    return web.Response(text=whole, content_type="application/json")
+
+
+def _answer(body: dict[str, Any], model: Profile, key: str | None) -> tuple[str, str]:
+    """The text and why it ended: `stop`, or `length` when max_tokens cut it."""
+    rng = random.Random(secrets.randbits(64) if key is None else key)
     temperature = body.get("temperature")
     sampling = Sampling(1.0 if temperature is None else float(temperature), rng)
     text = answer(read_request(body), model, sampling)
+    stops = body.get("stop") or []
+    for stop in [stops] if isinstance(stops, str) else stops:
+        text = text.split(stop, 1)[0]
+    return _cut(text, body.get("max_completion_tokens") or body.get("max_tokens"))
 
-    limit = body.get("max_completion_tokens") or body.get("max_tokens")
-    text, count, finish = _cut(text, limit)
-    await _take_time(request.app[_PACE], model, count)
-    asked = sum(len(pieces(text_of(m.get("content")))) + 3 for m in body["messages"])
-    return web.json_response(
-        {
-            "id": f"chatcmpl-{hashlib.sha256(key.encode()).hexdigest()[:24]}"
-            if seed is not None
-            else f"chatcmpl-{secrets.token_hex(12)}",
-            "object": "chat.completion",
-            "created": model.created if seed is not None else int(time.time()),
-            "model": model.name,
-            "choices": [
-                {
-                    "index": 0,
-                    "message": {"role": "assistant", "content": text},
-                    "finish_reason": finish,
-                }
-            ],
-            "usage": {
-                "prompt_tokens": asked,
-                "completion_tokens": count,
-                "total_tokens": asked + count,
-            },
-        }
-    )
+
+async def _go_wrong(request: web.Request, fault: Fault) -> web.StreamResponse | None:
+    """The faulty answer, or None for a fault that comes later, or only takes time."""
+    if fault.kind == "slow":
+        await asyncio.sleep(fault.value / 1000)
+    elif fault.kind == "status":
+        status = int(fault.value)
+        message, code = ERRORS.get(status, ("It could not be done.", "error"))
+        response = _error(status, message, None, code)
+        if fault.retry_after is not None:
+            response.headers["Retry-After"] = f"{fault.retry_after:g}"
+        return response
+    elif fault.kind == "html":
+        return web.Response(text="<html><h1>Gateway</h1></html>", content_type="text/html")
+    elif fault.kind == "drop":
+        assert request.transport is not None
+        request.transport.close()
+        return web.Response()
+    return None
 
 
 async def _take_time(pace: float, model: Profile, tokens: int) -> None:
@@ -113,79 +155,13 @@ async def _take_time(pace: float, model: Profile, tokens: int) -> None:
         await asyncio.sleep(pace * (first + model.ms_per_token * tokens) / 1000)
 
 
-def _cut(text: str, limit: int | None) -> tuple[str, int, str]:
-    """The text within `limit` tokens, how many it has, and why it ended."""
-    count = len(pieces(text))
-    if limit is None or count <= limit:
-        return text, count, "stop"
-    kept = pieces(text)[:limit]
-    end = 0
-    for piece in kept:
-        end = text.index(piece, end) + len(piece)
-    return text[:end], limit, "length"
-
-
-_RANGES: dict[str, tuple[float, float]] = {
-    "temperature": (0, 2),
-    "top_p": (0, 1),
-    "frequency_penalty": (-2, 2),
-    "presence_penalty": (-2, 2),
-}
-
-
-def _checked(body: Any) -> Profile:
-    """The model asked for. Raises Refused naming the first wrong field; unknown ones are ignored."""
-    if not isinstance(body, dict):
-        raise Refused(400, "The body must be an object.", None, "invalid_type")
-    name = body.get("model")
-    if not isinstance(name, str):
-        raise Refused(400, "`model` must be a string.", "model", "invalid_type")
-    if name not in profiles():
-        known = ", ".join(profiles())
-        raise Refused(
-            404, f"There is no model `{name}`. There are {known}.", "model", "model_not_found"
-        )
-    messages = body.get("messages")
-    if not isinstance(messages, list) or not messages:
-        raise Refused(
-            400, "`messages` must be a list that is not empty.", "messages", "invalid_type"
-        )
-    for at, message in enumerate(messages):
-        if not isinstance(message, dict) or message.get("role") not in ROLES:
-            raise Refused(
-                400,
-                f"`role` must be one of {', '.join(ROLES)}.",
-                f"messages[{at}].role",
-                "invalid_value",
-            )
-        if not isinstance(message.get("content", ""), str | list | None):
-            raise Refused(400, "`content` must be text.", f"messages[{at}].content", "invalid_type")
-    for field, (low, high) in _RANGES.items():
-        value = body.get(field)
-        number = isinstance(value, int | float) and not isinstance(value, bool)
-        if value is not None and not (number and low <= value <= high):
-            raise Refused(
-                400, f"`{field}` must be from {low:g} to {high:g}.", field, "invalid_value"
-            )
-    for field in ("max_tokens", "max_completion_tokens"):
-        value = body.get(field)
-        if value is not None and not (isinstance(value, int) and value >= 1):
-            raise Refused(400, f"`{field}` must be a whole number from 1.", field, "invalid_value")
-    seed = body.get("seed")
-    if seed is not None and (not isinstance(seed, int) or isinstance(seed, bool)):
-        raise Refused(400, "`seed` must be a whole number.", "seed", "invalid_type")
-    wanted = body.get("response_format")
-    if wanted is not None and not (
-        isinstance(wanted, dict) and wanted.get("type") in ("text", "json_object", "json_schema")
-    ):
-        raise Refused(
-            400, "`response_format.type` is not known.", "response_format", "invalid_value"
-        )
-    if body.get("stream"):
-        raise Refused(
-            400, "Streaming is not offered yet; leave `stream` out.", "stream", "unsupported"
-        )
-    return profiles()[name]
+def _cut(text: str, limit: int | None) -> tuple[str, str]:
+    """The text within `limit` tokens, and why it ended."""
+    kept = pieces_of(text)
+    words = [piece for piece in kept if piece.strip()]
+    if limit is None or len(words) <= limit:
+        return text, "stop"
+    return "".join(words[:limit]), "length"
 
 
 def serve(port: int, *, pace: float = 1.0, host: str = "127.0.0.1") -> None:

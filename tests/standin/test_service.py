@@ -106,6 +106,12 @@ class TestProtocol:
             (request("x", temperature=True), 400, "temperature"),
             (request("x", max_tokens=0), 400, "max_tokens"),
             (request("x", seed="one"), 400, "seed"),
+            (request("x", n=0), 400, "n"),
+            (request("x", n=99), 400, "n"),
+            (request("x", stop=["a", "b", "c", "d", "e"]), 400, "stop"),
+            (request("x", stop=5), 400, "stop"),
+            (request("x", stream="yes"), 400, "stream"),
+            (request("x", stream_options={"include_usage": True}), 400, "stream_options"),
             (request("x", response_format={"type": "xml"}), 400, "response_format"),
         ],
     )
