@@ -10,8 +10,7 @@ where affinity = likeness of words + knowledge·(groups of words that both texts
 The model's logit is attention·score plus a fixed misreading, normal with the model's spread and
 drawn from a hash of model, text and label: the same text is misread the same way every time, so
 repeats agree about it and only another prompt or model changes it. Examples make a misreading
-smaller. The label is drawn with probability proportional to exp(logit / temperature), by the
-Gumbel-max trick; at temperature 0 the largest logit wins.
+smaller. The label, the way a reason is put and what it quotes are drawn as in `sampler`.
 """
 
 from __future__ import annotations
@@ -20,12 +19,12 @@ import hashlib
 import json
 import random
 import re
-from dataclasses import dataclass
-from math import log
+from collections.abc import Sequence
 from typing import Any
 
 from epistem.standin.profiles import Profile
 from epistem.standin.reading import Example, Field, Task, label_field
+from epistem.standin.sampler import Sampler
 from epistem.standin.words import kinship, likeness, shared_groups, stems, urgency
 
 _OTHER = re.compile(r"^(?:other|others|none|unknown|else|misc\w*|general)$", re.I)
@@ -34,16 +33,10 @@ _CLOSERS = (" Let me know if you need anything else.", " Rest assured we value y
 _PREFACES = ("Here is the answer:\n", "Sure. Here is the JSON you asked for:\n", "Answer: ")
 
 
-@dataclass(frozen=True)
-class Sampling:
-    temperature: float
-    rng: random.Random
-
-
-def answer(task: Task, model: Profile, sampling: Sampling) -> str:
+def answer(task: Task, model: Profile, sampling: Sampler) -> str:
     """The whole text of the answer, before any cut at max_tokens. At temperature 0 no draw is free."""
     if sampling.temperature <= 0:
-        sampling = Sampling(0.0, random.Random(_seed(model.name, task.text, "greedy")))
+        sampling = Sampler(sampling.settings, random.Random(_seed(model.name, task.text, "greedy")))
     if not task.labels and not task.wants_json:
         return _prose(task, model, sampling)
     label = choose_label(task, model, sampling) if task.labels else None
@@ -52,14 +45,10 @@ def answer(task: Task, model: Profile, sampling: Sampling) -> str:
     return _as_json(label, task, model, sampling)
 
 
-def choose_label(task: Task, model: Profile, sampling: Sampling) -> str:
+def choose_label(task: Task, model: Profile, sampling: Sampler) -> str:
     logits = dict(zip(task.labels, _logits(task, model), strict=True))
     _settle_tie(logits, task, model)
-    if sampling.temperature <= 0:
-        return max(logits, key=lambda label: logits[label])
-    return max(
-        logits, key=lambda label: logits[label] / sampling.temperature + _gumbel(sampling.rng)
-    )
+    return sampling.choose(list(logits), list(logits.values()))
 
 
 def _settle_tie(logits: dict[str, float], task: Task, model: Profile) -> None:
@@ -109,7 +98,7 @@ def _nearest(task: Task, label: str | None) -> Example | None:
     return max(same, key=lambda e: likeness(task.text, e.text), default=None)
 
 
-def _as_json(label: str | None, task: Task, model: Profile, sampling: Sampling) -> str:
+def _as_json(label: str | None, task: Task, model: Profile, sampling: Sampler) -> str:
     chosen = label_field(task)
     nearest = _nearest(task, label)
     values: dict[str, Any] = {}
@@ -118,6 +107,7 @@ def _as_json(label: str | None, task: Task, model: Profile, sampling: Sampling) 
             values[wanted.name] = label
         else:
             values[wanted.name] = _value(wanted, nearest, label, task, model, sampling)
+        sampling.note(f"{wanted.name} {values[wanted.name]}")
     if task.strict:
         return json.dumps(values, ensure_ascii=False)
     return _slipped(values, chosen, task, model, sampling)
@@ -129,7 +119,7 @@ def _value(
     label: str | None,
     task: Task,
     model: Profile,
-    sampling: Sampling,
+    sampling: Sampler,
 ) -> Any:
     if wanted.kind == "integer":
         shown = (nearest.values or {}).get(wanted.name) if nearest else None
@@ -149,39 +139,45 @@ def _value(
     return _reason(label, task, model, sampling)
 
 
-def _reason(label: str | None, task: Task, model: Profile, sampling: Sampling) -> str:
+def _reason(label: str | None, task: Task, model: Profile, sampling: Sampler) -> str:
     """A short sentence with words of the text in it, now and then in a machine's voice."""
     words = re.findall(r"[\w'’]+", task.text)[:40]
     telling = [w for w in words if stems(w)] or ["nothing"]
-    first = sampling.rng.randrange(max(1, len(telling) - 3))
-    named = " ".join(telling[first : first + 4])
+    windows = [" ".join(telling[at : at + 4]) for at in range(max(1, len(telling) - 3))]
+    named = _pick(windows, task, model, sampling)
     patterns = ("The message speaks of {}.", "It says “{}”.", "The writer mentions {}.")
-    said = sampling.rng.choice(patterns).format(named)
-    if label is not None and sampling.rng.random() < 0.5:
+    said = _pick(patterns, task, model, sampling).format(named)
+    sampling.note(said)
+    if label is not None and _pick((f", so {label} fits", " "), task, model, sampling) != " ":
         said = said[:-1] + f", so {label} fits."
     return _in_voice(said, task, model, sampling)
 
 
-def _in_voice(said: str, task: Task, model: Profile, sampling: Sampling) -> str:
+def _in_voice(said: str, task: Task, model: Profile, sampling: Sampler) -> str:
     chance = model.voice * (0.35 if task.examples else 1.0) * (0.6 + 0.6 * sampling.temperature)
-    if sampling.rng.random() < chance:
-        opener = sampling.rng.choice(_OPENERS)
+    if sampling.happens(chance):
+        opener = _pick(_OPENERS, task, model, sampling)
         tail = said[0].lower() + said[1:] if opener.endswith("that ") else said
         return opener + tail
-    if sampling.rng.random() < chance / 2:
-        return said + sampling.rng.choice(_CLOSERS)
+    if sampling.happens(chance / 2):
+        return said + _pick(_CLOSERS, task, model, sampling)
     return said
 
 
+def _pick(texts: Sequence[str], task: Task, model: Profile, sampling: Sampler) -> str:
+    """One of equally good ways to say it; a model leans a little, always the same for a text."""
+    return sampling.choose(texts, [fixed(model, task, text) for text in texts])
+
+
 def _slipped(
-    values: dict[str, Any], chosen: Field | None, task: Task, model: Profile, sampling: Sampling
+    values: dict[str, Any], chosen: Field | None, task: Task, model: Profile, sampling: Sampler
 ) -> str:
     """The JSON as text; out of shape with a chance that examples shrink and heat and rules raise."""
     text = json.dumps(values, ensure_ascii=False)
     shown = any(e.values is not None for e in task.examples)
     chance = model.slips * (0.3 if shown else 1.0) * (0.7 + 0.5 * sampling.temperature)
     chance = min(0.9, chance * (1 + 0.03 * task.rules))
-    if sampling.rng.random() >= chance:
+    if not sampling.happens(chance):
         return text
     kind = sampling.rng.choice(("fence", "preface", "spelling", "missing", "number"))
     if kind == "fence":
@@ -198,14 +194,14 @@ def _slipped(
     return json.dumps(spoilt, ensure_ascii=False)
 
 
-def _plain_label(label: str, task: Task, model: Profile, sampling: Sampling) -> str:
+def _plain_label(label: str, task: Task, model: Profile, sampling: Sampler) -> str:
     chance = model.slips * (0.3 if task.examples else 1.0) * (0.7 + 0.5 * sampling.temperature)
-    if sampling.rng.random() >= chance:
+    if not sampling.happens(chance):
         return label
     return sampling.rng.choice(("{}.", "The answer is {}.", "Label: {}")).format(label)
 
 
-def _prose(task: Task, model: Profile, sampling: Sampling) -> str:
+def _prose(task: Task, model: Profile, sampling: Sampler) -> str:
     """The sentences of the request that are nearest to the text, or a plain acknowledgement."""
     sentences = [
         s.strip() for s in re.split(r"(?<=[.!?])\s+|\n+", task.instructions) if len(s) > 20
@@ -223,7 +219,3 @@ def fixed(model: Profile, task: Task, what: str) -> float:
 
 def _seed(*parts: str) -> int:
     return int.from_bytes(hashlib.blake2b("\0".join(parts).encode(), digest_size=8).digest(), "big")
-
-
-def _gumbel(rng: random.Random) -> float:
-    return -log(-log(rng.random() or 1e-12))

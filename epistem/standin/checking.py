@@ -19,7 +19,7 @@ class Refused(Exception):
         self.status, self.message, self.param, self.code = status, message, param, code
 
 
-_RANGES: dict[str, tuple[float, float]] = {
+RANGES: dict[str, tuple[float, float]] = {
     "temperature": (0, 2),
     "top_p": (0, 1),
     "frequency_penalty": (-2, 2),
@@ -54,7 +54,7 @@ def checked(body: Any) -> Profile:
             )
         if not isinstance(message.get("content", ""), str | list | None):
             raise Refused(400, "`content` must be text.", f"messages[{at}].content", "invalid_type")
-    for field, (low, high) in _RANGES.items():
+    for field, (low, high) in RANGES.items():
         value = body.get(field)
         number = isinstance(value, int | float) and not isinstance(value, bool)
         if value is not None and not (number and low <= value <= high):

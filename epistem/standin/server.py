@@ -12,11 +12,12 @@ from typing import Any
 
 from aiohttp import web
 
-from epistem.standin.answering import Sampling, answer
-from epistem.standin.checking import Refused, checked, fits_window
+from epistem.standin.answering import answer
+from epistem.standin.checking import RANGES, Refused, checked, fits_window
 from epistem.standin.faults import ERRORS, HEADER, Fault, FaultPlan
 from epistem.standin.profiles import Profile, profiles
 from epistem.standin.reading import read_request, text_of
+from epistem.standin.sampler import Sampler, Settings
 from epistem.standin.streaming import pieces_of, stream
 from epistem.standin.words import pieces
 
@@ -119,9 +120,8 @@ async def _chat_completions(request: web.Request) -> web.StreamResponse:
 def _answer(body: dict[str, Any], model: Profile, key: str | None) -> tuple[str, str]:
     """The text and why it ended: `stop`, or `length` when max_tokens cut it."""
     rng = random.Random(secrets.randbits(64) if key is None else key)
-    temperature = body.get("temperature")
-    sampling = Sampling(1.0 if temperature is None else float(temperature), rng)
-    text = answer(read_request(body), model, sampling)
+    given = {name: body[name] for name in RANGES if body.get(name) is not None}
+    text = answer(read_request(body), model, Sampler(Settings(**given), rng))
     stops = body.get("stop") or []
     for stop in [stops] if isinstance(stops, str) else stops:
         text = text.split(stop, 1)[0]
