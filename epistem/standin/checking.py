@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from epistem.standin.embedding import MOST_PLACES
 from epistem.standin.profiles import Profile, profiles
 
 ROLES = ("system", "developer", "user", "assistant", "tool")
 MOST_CHOICES = 16
 MOST_STOPS = 4
+MOST_TEXTS = 2_048
 
 
 class Refused(Exception):
@@ -27,8 +29,7 @@ RANGES: dict[str, tuple[float, float]] = {
 }
 
 
-def checked(body: Any) -> Profile:
-    """The model asked for. Raises Refused naming the first wrong field; unknown ones are ignored."""
+def _known_model(body: Any) -> Profile:
     if not isinstance(body, dict):
         raise Refused(400, "The body must be an object.", None, "invalid_type")
     name = body.get("model")
@@ -39,6 +40,12 @@ def checked(body: Any) -> Profile:
         raise Refused(
             404, f"There is no model `{name}`. There are {known}.", "model", "model_not_found"
         )
+    return profiles()[name]
+
+
+def checked(body: Any) -> Profile:
+    """The model asked for. Raises Refused naming the first wrong field; unknown ones are ignored."""
+    model = _known_model(body)
     messages = body.get("messages")
     if not isinstance(messages, list) or not messages:
         raise Refused(
@@ -89,7 +96,26 @@ def checked(body: Any) -> Profile:
         raise Refused(
             400, "`stream_options` goes with `stream`.", "stream_options", "invalid_value"
         )
-    return profiles()[name]
+    return model
+
+
+def checked_texts(body: Any) -> tuple[Profile, list[str], int | None]:
+    """Of an embeddings request: the model, the texts and how many numbers each should give."""
+    model = _known_model(body)
+    given = body.get("input")
+    texts = [given] if isinstance(given, str) else given
+    whole = isinstance(texts, list) and 0 < len(texts) <= MOST_TEXTS
+    if not whole or not all(isinstance(text, str) for text in texts):
+        message = f"`input` must be a text, or a list of 1 to {MOST_TEXTS} texts."
+        raise Refused(400, message, "input", "invalid_type")
+    places = body.get("dimensions")
+    if places is not None and not (_is_whole(places) and 8 <= places <= MOST_PLACES):
+        message = f"`dimensions` must be from 8 to {MOST_PLACES}."
+        raise Refused(400, message, "dimensions", "invalid_value")
+    if body.get("encoding_format", "float") not in ("float", "base64"):
+        message = "`encoding_format` is float or base64."
+        raise Refused(400, message, "encoding_format", "invalid_value")
+    return model, texts, places
 
 
 def fits_window(model: Profile, asked: int) -> None:

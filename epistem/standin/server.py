@@ -7,13 +7,16 @@ import hashlib
 import json
 import random
 import secrets
+import struct
 import time
+from base64 import b64encode
 from typing import Any
 
 from aiohttp import web
 
 from epistem.standin.answering import answer
-from epistem.standin.checking import RANGES, Refused, checked, fits_window
+from epistem.standin.checking import RANGES, Refused, checked, checked_texts, fits_window
+from epistem.standin.embedding import PLACES, embed
 from epistem.standin.faults import ERRORS, HEADER, Fault, FaultPlan
 from epistem.standin.profiles import Profile, profiles
 from epistem.standin.reading import read_request, text_of
@@ -32,6 +35,7 @@ def make_app(*, pace: float = 1.0) -> web.Application:
     app[_PACE] = pace
     app[_FAULTS] = FaultPlan()
     app.router.add_post("/v1/chat/completions", _chat_completions)
+    app.router.add_post("/v1/embeddings", _embeddings)
     app.router.add_get("/v1/models", _models)
     return app
 
@@ -61,14 +65,32 @@ async def _models(request: web.Request) -> web.Response:
     return web.json_response({"object": "list", "data": data})
 
 
+async def _body_of(request: web.Request) -> Any:
+    try:
+        return json.loads(await request.read())
+    except (ValueError, RecursionError) as error:
+        raise Refused(400, f"The body is not JSON: {error}.", None, "invalid_json") from error
+
+
+async def _embeddings(request: web.Request) -> web.Response:
+    body = await _body_of(request)
+    model, texts, places = checked_texts(body)
+    data: list[dict[str, Any]] = []
+    for index, text in enumerate(texts):
+        vector: Any = embed(text, places or PLACES)
+        if body.get("encoding_format") == "base64":
+            vector = b64encode(struct.pack(f"<{len(vector)}f", *vector)).decode("ascii")
+        data.append({"object": "embedding", "index": index, "embedding": vector})
+    tokens = sum(len(pieces(text)) for text in texts)
+    usage = {"prompt_tokens": tokens, "total_tokens": tokens}
+    return web.json_response({"object": "list", "model": model.name, "data": data, "usage": usage})
+
+
 async def _chat_completions(request: web.Request) -> web.StreamResponse:
     fault = request.app[_FAULTS].for_request(request.headers.get(HEADER))
     if fault is not None and (gone_wrong := await _go_wrong(request, fault)) is not None:
         return gone_wrong
-    try:
-        body = json.loads(await request.read())
-    except ValueError as error:
-        raise Refused(400, f"The body is not JSON: {error}.", None, "invalid_json") from error
+    body = await _body_of(request)
     model = checked(body)
     asked = sum(len(pieces(text_of(m.get("content")))) + 3 for m in body["messages"])
     fits_window(model, asked)
