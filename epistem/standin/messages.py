@@ -1,0 +1,162 @@
+"""`POST /v1/messages`: the other common format.
+
+A top-level `system`, content in blocks, `stop_reason`, and a stream of typed events. Inside it is
+turned into the first format, so that both are answered by the same mechanisms.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import json
+import secrets
+from collections.abc import Iterator
+from typing import Any
+
+from aiohttp import web
+
+from epistem.standin.asking import (
+    PACE,
+    Answered,
+    answer_to,
+    body_of,
+    fault_of,
+    go_wrong,
+    key_of,
+    take_time,
+    tokens_asked,
+    whole,
+)
+from epistem.standin.checking import Refused, checked, fits_window
+from epistem.standin.faults import Fault
+from epistem.standin.streaming import pieces_of
+
+KINDS = {
+    400: "invalid_request_error",
+    401: "authentication_error",
+    403: "permission_error",
+    404: "not_found_error",
+    413: "request_too_large",
+    429: "rate_limit_error",
+    529: "overloaded_error",
+}
+
+
+def error(status: int, message: str, param: str | None, code: str) -> web.Response:
+    """The field's name goes into the message, since this format has no place of its own for it."""
+    kind = KINDS.get(status, "invalid_request_error" if status < 500 else "api_error")
+    said = message if param is None or param in message else f"{param}: {message}"
+    return web.json_response(
+        {"type": "error", "error": {"type": kind, "message": said}}, status=status
+    )
+
+
+async def messages(request: web.Request) -> web.StreamResponse:
+    fault = fault_of(request)
+    if (gone_wrong := await go_wrong(request, fault, error)) is not None:
+        return gone_wrong
+    body = _as_chat(await body_of(request))
+    model = checked(body)
+    asked = tokens_asked(body)
+    fits_window(model, asked)
+    key = key_of(body)
+    answered = answer_to(body, model, key)
+    digest = secrets.token_hex(16) if key is None else hashlib.sha256(key.encode()).hexdigest()
+    message = {
+        "id": f"msg_{digest[:24]}",
+        "type": "message",
+        "role": "assistant",
+        "model": model.name,
+        "content": [{"type": "text", "text": answered.text}],
+        "stop_reason": _reason(answered),
+        "stop_sequence": answered.stop,
+        "usage": {"input_tokens": asked, "output_tokens": answered.tokens},
+    }
+    pace = request.app[PACE]
+    if not body.get("stream"):
+        await take_time(pace, model, answered.tokens)
+        return whole(message, fault)
+    await take_time(pace, model, 0)
+    return await _stream(request, message, answered, pace * model.ms_per_token / 1000, fault)
+
+
+def _reason(answered: Answered) -> str:
+    if answered.finish == "length":
+        return "max_tokens"
+    return "end_turn" if answered.stop is None else "stop_sequence"
+
+
+def _as_chat(body: Any) -> dict[str, Any]:
+    """The same request in the first format. Raises Refused for what this one asks besides."""
+    if not isinstance(body, dict):
+        raise Refused(400, "The body must be an object.", None, "invalid_type")
+    limit = body.get("max_tokens")
+    if not isinstance(limit, int) or isinstance(limit, bool) or limit < 1:
+        raise Refused(400, "`max_tokens` must be a whole number from 1.", "max_tokens", "required")
+    temperature = body.get("temperature")
+    if isinstance(temperature, int | float) and temperature > 1:
+        raise Refused(400, "`temperature` must be from 0 to 1.", "temperature", "invalid_value")
+    given = body.get("messages")
+    if not isinstance(given, list) or not given:
+        message = "`messages` must be a list that is not empty."
+        raise Refused(400, message, "messages", "invalid_type")
+    for at, message in enumerate(given):
+        if isinstance(message, dict) and message.get("role") not in ("user", "assistant"):
+            field = f"messages[{at}].role"
+            raise Refused(400, "`role` must be user or assistant.", field, "invalid_value")
+    system = body.get("system")
+    if not isinstance(system, str | list | None):
+        raise Refused(400, "`system` must be text.", "system", "invalid_type")
+    chat = {name: body[name] for name in ("model", "temperature", "top_p", "seed") if name in body}
+    chat |= {"max_tokens": limit, "stop": body.get("stop_sequences"), "messages": given}
+    if system:
+        chat["messages"] = [{"role": "system", "content": system}, *given]
+    if body.get("stream") is not None:
+        chat["stream"] = body["stream"]
+    return chat
+
+
+async def _stream(
+    request: web.Request,
+    message: dict[str, Any],
+    answered: Answered,
+    wait_s: float,
+    fault: Fault | None,
+) -> web.StreamResponse:
+    response = web.StreamResponse(
+        headers={"Content-Type": "text/event-stream", "Cache-Control": "no-store"}
+    )
+    await response.prepare(request)
+    events = list(_events(message, answered))
+    for number, event in enumerate(events):
+        if number == len(events) // 2 and fault is not None:
+            if fault.kind == "stall":
+                await asyncio.sleep(fault.value / 1000)
+            elif fault.kind == "cut":
+                assert request.transport is not None
+                request.transport.close()
+                return response
+        data = json.dumps(event, ensure_ascii=False)
+        await response.write(f"event: {event['type']}\ndata: {data}\n\n".encode())
+        if wait_s and event["type"] == "content_block_delta":
+            await asyncio.sleep(wait_s)
+    await response.write_eof()
+    return response
+
+
+def _events(message: dict[str, Any], answered: Answered) -> Iterator[dict[str, Any]]:
+    usage = message["usage"]
+    begun: dict[str, Any] = {"content": [], "stop_reason": None, "stop_sequence": None}
+    started = {**message, **begun, "usage": {**usage, "output_tokens": 1}}
+    yield {"type": "message_start", "message": started}
+    block = {"type": "text", "text": ""}
+    yield {"type": "content_block_start", "index": 0, "content_block": block}
+    yield {"type": "ping"}
+    for piece in pieces_of(answered.text):
+        delta = {"type": "text_delta", "text": piece}
+        yield {"type": "content_block_delta", "index": 0, "delta": delta}
+    yield {"type": "content_block_stop", "index": 0}
+    ended = {name: message[name] for name in ("stop_reason", "stop_sequence")}
+    told = {"output_tokens": usage["output_tokens"]}
+    yield {"type": "message_delta", "delta": ended, "usage": told}
+    yield {"type": "message_stop"}
