@@ -20,7 +20,7 @@ from epistem.standin.asking import (
     whole,
 )
 from epistem.standin.checking import checked, fits_window
-from epistem.standin.streaming import stream
+from epistem.standin.streaming import chat_events, send
 
 
 def error(status: int, message: str, param: str | None, code: str) -> web.Response:
@@ -60,10 +60,11 @@ async def chat_completions(request: web.Request) -> web.StreamResponse:
         await take_time(pace, model, 0)
         wanted = bool((body.get("stream_options") or {}).get("include_usage"))
         frame["object"] = "chat.completion.chunk"
-        return await stream(
-            request, frame, [(a.text, a.finish) for a in answers], usage if wanted else None,
-            wait_s=pace * model.ms_per_token / 1000, fault=fault,
+        events = chat_events(
+            frame, [(a.text, a.finish) for a in answers], usage if wanted else None,
+            wait_s=pace * model.ms_per_token / 1000,
         )  # fmt: skip
+        return await send(request, events, fault)
     await take_time(pace, model, max(tokens))
     choices = [
         {

@@ -6,7 +6,6 @@ turned into the first format, so that both are answered by the same mechanisms.
 
 from __future__ import annotations
 
-import asyncio
 import hashlib
 import json
 import secrets
@@ -28,8 +27,7 @@ from epistem.standin.asking import (
     whole,
 )
 from epistem.standin.checking import Refused, checked, fits_window
-from epistem.standin.faults import Fault
-from epistem.standin.streaming import pieces_of
+from epistem.standin.streaming import pieces_of, send
 
 KINDS = {
     400: "invalid_request_error",
@@ -77,7 +75,9 @@ async def messages(request: web.Request) -> web.StreamResponse:
         await take_time(pace, model, answered.tokens)
         return whole(message, fault)
     await take_time(pace, model, 0)
-    return await _stream(request, message, answered, pace * model.ms_per_token / 1000, fault)
+    wait_s = pace * model.ms_per_token / 1000
+    events = [_packed(event, wait_s) for event in _events(message, answered)]
+    return await send(request, events, fault)
 
 
 def _reason(answered: Answered) -> str:
@@ -116,32 +116,10 @@ def _as_chat(body: Any) -> dict[str, Any]:
     return chat
 
 
-async def _stream(
-    request: web.Request,
-    message: dict[str, Any],
-    answered: Answered,
-    wait_s: float,
-    fault: Fault | None,
-) -> web.StreamResponse:
-    response = web.StreamResponse(
-        headers={"Content-Type": "text/event-stream", "Cache-Control": "no-store"}
-    )
-    await response.prepare(request)
-    events = list(_events(message, answered))
-    for number, event in enumerate(events):
-        if number == len(events) // 2 and fault is not None:
-            if fault.kind == "stall":
-                await asyncio.sleep(fault.value / 1000)
-            elif fault.kind == "cut":
-                assert request.transport is not None
-                request.transport.close()
-                return response
-        data = json.dumps(event, ensure_ascii=False)
-        await response.write(f"event: {event['type']}\ndata: {data}\n\n".encode())
-        if wait_s and event["type"] == "content_block_delta":
-            await asyncio.sleep(wait_s)
-    await response.write_eof()
-    return response
+def _packed(event: dict[str, Any], wait_s: float) -> tuple[bytes, float]:
+    data = json.dumps(event, ensure_ascii=False)
+    sent = f"event: {event['type']}\ndata: {data}\n\n".encode()
+    return sent, wait_s if event["type"] == "content_block_delta" else 0.0
 
 
 def _events(message: dict[str, Any], answered: Answered) -> Iterator[dict[str, Any]]:

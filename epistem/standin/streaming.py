@@ -20,42 +20,46 @@ def pieces_of(text: str) -> list[str]:
     return _PIECE.findall(text)
 
 
-async def stream(
-    request: web.Request,
-    frame: dict[str, Any],
-    choices: Sequence[tuple[str, str]],
-    usage: dict[str, int] | None,
-    *,
-    wait_s: float,
-    fault: Fault | None,
+async def send(
+    request: web.Request, events: Sequence[tuple[bytes, float]], fault: Fault | None
 ) -> web.StreamResponse:
-    """Send `choices` (text, finish_reason) side by side; `usage` last when it is asked for.
-
-    `frame` is what every chunk repeats, `wait_s` the time between pieces.
-    """
+    """Send each event, and wait so many seconds after it. A fault comes in the middle."""
     response = web.StreamResponse(
         headers={"Content-Type": "text/event-stream", "Cache-Control": "no-store"}
     )
     await response.prepare(request)
-    asked = usage is not None
-    chunks = list(_chunks(choices))
-    for number, chunk in enumerate(chunks):
-        if number == len(chunks) // 2 and fault is not None:
+    for number, (event, wait_s) in enumerate(events):
+        if number == len(events) // 2 and fault is not None:
             if fault.kind == "stall":
                 await asyncio.sleep(fault.value / 1000)
             elif fault.kind == "cut":
                 assert request.transport is not None
                 request.transport.close()
                 return response
-        body = {**frame, "choices": [chunk], **({"usage": None} if asked else {})}
-        await response.write(_event(json.dumps(body, ensure_ascii=False)))
+        await response.write(event)
         if wait_s:
             await asyncio.sleep(wait_s)
-    if asked:
-        await response.write(_event(json.dumps({**frame, "choices": [], "usage": usage})))
-    await response.write(_event("[DONE]"))
     await response.write_eof()
     return response
+
+
+def chat_events(
+    frame: dict[str, Any],
+    choices: Sequence[tuple[str, str]],
+    usage: dict[str, int] | None,
+    *,
+    wait_s: float,
+) -> list[tuple[bytes, float]]:
+    """`choices` (text, finish_reason) side by side, `usage` last when it is asked for.
+
+    `frame` is what every chunk repeats, `wait_s` the time between pieces.
+    """
+    more = {} if usage is None else {"usage": None}
+    bodies = [{**frame, "choices": [chunk], **more} for chunk in _chunks(choices)]
+    events = [(_event(json.dumps(body, ensure_ascii=False)), wait_s) for body in bodies]
+    if usage is not None:
+        events.append((_event(json.dumps({**frame, "choices": [], "usage": usage})), 0.0))
+    return [*events, (_event("[DONE]"), 0.0)]
 
 
 def _chunks(choices: Sequence[tuple[str, str]]) -> Iterator[dict[str, Any]]:
