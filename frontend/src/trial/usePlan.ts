@@ -58,7 +58,17 @@ export function usePlan(name: string, cases: Ref<CasePage[]>) {
   const memory = `epistem.plan.${name}`;
   const plan = ref<PlanState | null>(null);
 
-  watch(plan, (state) => state && localStorage.setItem(memory, JSON.stringify(state)), { deep: true });
+  watch(
+    plan,
+    (state) => {
+      try {
+        if (state) localStorage.setItem(memory, JSON.stringify(state));
+      } catch {
+        // The browser keeps nothing; the plan is whole all the same.
+      }
+    },
+    { deep: true },
+  );
 
   const tags = computed(() => {
     const counts = new Map<string, number>();
