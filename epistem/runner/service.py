@@ -6,10 +6,11 @@ import multiprocessing
 import time
 import uuid
 from collections.abc import Callable
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from math import ceil
 from threading import Event
+from typing import Any
 
 import structlog
 
@@ -64,7 +65,7 @@ class Runner:
         """Until `stop` is set. A database that is away is waited for."""
         try:
             for _ in range(self._options.shards):
-                self._executor.submit(warm_up)
+                self._submit(warm_up)
             log.info("runner ready", runner=self.name)
             while not stop.is_set():
                 try:
@@ -135,8 +136,18 @@ class Runner:
             max(1, self._options.in_flight // self._options.shards),
             self._options.retry,
         )
-        self._in_hand[task] = self._executor.submit(run_shard, task)
+        self._in_hand[task] = self._submit(run_shard, task)
         return True
+
+    def _submit(self, work: Callable[..., Any], *arguments: Any) -> Future[Any]:
+        """To a new executor if this one is of no use any more, as after one of a pool was killed."""
+        try:
+            return self._executor.submit(work, *arguments)
+        except BrokenExecutor as error:
+            log.warning("starting other workers", why=str(error))
+            self._executor.shutdown(wait=False, cancel_futures=True)
+            self._executor = self._make_executor(self._options.shards)
+            return self._executor.submit(work, *arguments)
 
     def _collect(self) -> None:
         """Look at the shards that ended; give back what one that broke had claimed."""
@@ -151,10 +162,6 @@ class Runner:
             with self._database.transaction() as tx:
                 cells.release(tx, task.trial_id, task.owner)
             del self._in_hand[task]
-            if not self._in_hand:
-                # A process pool is of no use once one of its processes was killed.
-                self._executor.shutdown(wait=False, cancel_futures=True)
-                self._executor = self._make_executor(self._options.shards)
             time.sleep(self._options.poll_s)
 
 

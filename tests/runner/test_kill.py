@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from epistem.store import models, readings, trials
+from epistem.store import models, readings, subjects, trials
 from epistem.store.database import Database, StoreDown
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
@@ -53,6 +53,12 @@ def is_alive(pid: int) -> bool:
     except ProcessLookupError:
         return False
     return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+
+
+def kill_workers(runner: RunnerProcess) -> None:
+    for pid in runner.children():
+        if "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text():
+            os.kill(pid, signal.SIGKILL)
 
 
 def recorded_seeds(database, trial) -> set[int]:
@@ -120,13 +126,23 @@ def test_a_killed_worker_costs_no_more_than_its_calls_in_flight(
 ):
     runner = RunnerProcess(address)
     wait_for(lambda: status_of(database, trial).recorded > 100, what="readings")
-    for pid in runner.children():
-        if "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text():
-            os.kill(pid, signal.SIGKILL)
+    kill_workers(runner)
     model_server.delay_s = 0
     wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
     assert runner.stop() == 0
     assert_whole(database, trial)
+
+
+def test_workers_killed_while_nothing_runs_are_replaced(address, database, trial, model_server):
+    model_server.delay_s = 0
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).over, what="a first trial")
+    kill_workers(runner)
+    with database.transaction() as tx:
+        subject = subjects.get(tx, trial.subject)
+    again = start_trial(database, subject, arms=[{"version": 1, "model": "slow"}])
+    wait_for(lambda: status_of(database, again).over, what="a trial after the kill")
+    assert runner.stop() == 0
 
 
 def test_a_killed_database_is_waited_for(tmp_path, model_server):
