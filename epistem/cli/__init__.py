@@ -102,11 +102,12 @@ def migrate(database: str | None, home: Path) -> None:
 @click.option(
     "--pace", type=click.FloatRange(0), default=1.0, help="Scales every delay; 0 answers at once."
 )
-def stand_in(port: int, pace: float) -> None:
-    """Serve the simulated models on loopback, in the chat-completions format."""
+@click.option("--key", envvar="EPISTEM_STAND_IN_KEY", help="Answer only who sends this key.")
+def stand_in(port: int, pace: float, key: str | None) -> None:
+    """Serve the simulated models on loopback, in two wire formats."""
     from epistem.standin.server import serve
 
-    serve(port, pace=pace)
+    serve(port, pace=pace, key=key)
 
 
 @main.command()

@@ -7,37 +7,67 @@ import hashlib
 import json
 import random
 import secrets
+import time
+from collections import Counter, OrderedDict
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
 
 from aiohttp import web
 
-from epistem.standin.answering import answer
-from epistem.standin.checking import RANGES, Refused
+from epistem.core.wire import tokens
+from epistem.standin.answering import Answer, answer
+from epistem.standin.checking import Refused, fits_window
 from epistem.standin.faults import ERRORS, HEADER, Fault, FaultPlan
+from epistem.standin.images import picture_from, url_of
 from epistem.standin.profiles import Profile
-from epistem.standin.reading import read_request, text_of
-from epistem.standin.sampler import Sampler, Settings
-from epistem.standin.streaming import pieces_of
-from epistem.standin.words import pieces
+from epistem.standin.request import text_of
 
-PACE = web.AppKey("pace", float)
-FAULTS = web.AppKey("faults", FaultPlan)
+LEAST_CACHED, MOST_PREFIXES = 256, 4_096
+
+
+@dataclass
+class Service:
+    """What the running service keeps: calls of each model, prefixes that it has seen, faults."""
+
+    pace: float
+    key: str | None = None
+    faults: FaultPlan = field(default_factory=FaultPlan)
+    calls: Counter[str] = field(default_factory=Counter)
+    prefixes: OrderedDict[str, None] = field(default_factory=OrderedDict)
+
+
+SERVICE = web.AppKey("service", Service)
 
 ErrorShape = Callable[[int, str, str | None, str], web.Response]
 """Makes an error answer of status, message, field and code, in a wire format's own shape."""
 
 
-class Answered(NamedTuple):
-    """`finish` is `stop` or `length`; `stop` is the stop text that ended it, or None."""
+@dataclass(frozen=True)
+class Asked:
+    """A checked request with its answers. Tokens are those of the whole request."""
 
-    text: str
-    finish: str
-    stop: str | None
+    body: dict[str, Any]
+    model: Profile
+    key: str | None
+    answers: list[Answer]
+    tokens: int
+    cached: int
+    fault: Fault | None
+
+    @cached_property
+    def id(self) -> str:
+        """The same for the same request and seed."""
+        return (secrets.token_hex(16) if self.key is None else _digest(self.key))[:24]
 
     @property
-    def tokens(self) -> int:
-        return len(pieces(self.text))
+    def answered(self) -> int:
+        return sum(given.count for given in self.answers)
+
+    @property
+    def thought(self) -> int:
+        return sum(len(given.reasoning) for given in self.answers)
 
 
 async def body_of(request: web.Request) -> Any:
@@ -47,8 +77,67 @@ async def body_of(request: web.Request) -> Any:
         raise Refused(400, f"The body is not JSON: {error}.", None, "invalid_json") from error
 
 
+def ask(request: web.Request, body: dict[str, Any], named: Profile, fault: Fault | None) -> Asked:
+    """Answer a checked body in the chat-completions shape. Raises Refused."""
+    service = request.app[SERVICE]
+    service.calls[named.name] += 1
+    model = named.after(service.calls[named.name], time.time())
+    if fault is not None and fault.kind == "changed":
+        model = named.changed()
+    asked = tokens_asked(body)
+    fits_window(model, asked)
+    if fault is not None and fault.kind == "unshaped":
+        body = {name: value for name, value in body.items() if name != "response_format"}
+        model = replace(model, slips=0.9)
+    body = {**body, "max_completion_tokens": _limit(body, model, asked)}
+    key = key_of(body)
+    drawn = secrets.token_hex(8) if key is None else key
+    answers = [
+        answer(body, model, f"{drawn}/{at}" if at else drawn) for at in range(body.get("n") or 1)
+    ]
+    if fault is not None and fault.kind == "filter":
+        answers = [Answer((), "content_filter")]
+    cached = 0 if key is not None else _cached(service, named, body)
+    return Asked(body, model, key, answers, asked, cached, fault)
+
+
+def _limit(body: dict[str, Any], model: Profile, asked: int) -> int:
+    """Tokens that the answer may have: as asked, and as the window has room for."""
+    wanted = body.get("max_completion_tokens") or body.get("max_tokens") or model.window
+    return max(1, min(wanted, model.window - asked))
+
+
 def tokens_asked(body: dict[str, Any]) -> int:
-    return sum(len(pieces(text_of(m.get("content")))) + 3 for m in body["messages"])
+    """Of the messages (three beside each one's words), their pictures and calls, and the tools."""
+    count = sum(_tokens_of(message) for message in body["messages"])
+    return count + sum(tokens.count(json.dumps(tool)) for tool in body.get("tools") or ())
+
+
+def _tokens_of(message: dict[str, Any]) -> int:
+    content = message.get("content")
+    parts = content if isinstance(content, list) else []
+    pictures = sum(picture_from(url).tokens for part in parts if (url := url_of(part)))
+    calls = sum(tokens.count(json.dumps(call)) for call in message.get("tool_calls") or ())
+    return tokens.count(text_of(content)) + 3 + pictures + calls
+
+
+def _cached(service: Service, model: Profile, body: dict[str, Any]) -> int:
+    """Tokens of the longest run of first messages that has been asked before, and is long enough.
+
+    A request with a seed has none, and leaves none: it is to give the same bytes every time.
+    """
+    found, count, so_far = 0, 0, hashlib.sha256(model.name.encode())
+    for message in body["messages"]:
+        so_far.update(json.dumps(message, sort_keys=True).encode())
+        count += _tokens_of(message)
+        prefix = so_far.hexdigest()
+        if prefix in service.prefixes and count >= LEAST_CACHED:
+            found = count
+        service.prefixes[prefix] = None
+        service.prefixes.move_to_end(prefix)
+    while len(service.prefixes) > MOST_PREFIXES:
+        service.prefixes.popitem(last=False)
+    return found
 
 
 def key_of(body: dict[str, Any]) -> str | None:
@@ -57,30 +146,16 @@ def key_of(body: dict[str, Any]) -> str | None:
     Not the seed alone: two different requests with one seed should not slip in step.
     """
     seed = body.get("seed")
-    if seed is None:
-        return None
-    return f"{seed}/{hashlib.sha256(json.dumps(body['messages']).encode()).hexdigest()}"
+    return None if seed is None else f"{seed}/{_digest(json.dumps(body['messages']))}"
 
 
-def answer_to(body: dict[str, Any], model: Profile, key: str | None) -> Answered:
-    """`body` in the chat-completions shape, checked."""
-    rng = random.Random(secrets.randbits(64) if key is None else key)
-    given = {name: body[name] for name in RANGES if body.get(name) is not None}
-    text = answer(read_request(body), model, Sampler(Settings(**given), rng))
-    stops = body.get("stop") or []
-    found = [
-        (text.index(s), s) for s in ([stops] if isinstance(stops, str) else stops) if s in text
-    ]
-    at, stop = min(found, default=(len(text), None))
-    words = [piece for piece in pieces_of(text[:at]) if piece.strip()]
-    limit = body.get("max_completion_tokens") or body.get("max_tokens")
-    if limit is not None and len(words) > limit:
-        return Answered("".join(words[:limit]), "length", None)
-    return Answered(text[:at], "stop", stop)
+def _digest(text: str) -> str:
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
-def fault_of(request: web.Request) -> Fault | None:
-    return request.app[FAULTS].for_request(request.headers.get(HEADER))
+def fault_of(request: web.Request, model: Profile) -> Fault | None:
+    """By the request's header, or else by the model's own entry. Raises Refused."""
+    return request.app[SERVICE].faults.for_request(request.headers.get(HEADER) or model.faults)
 
 
 async def go_wrong(
@@ -90,7 +165,7 @@ async def go_wrong(
     if fault is None:
         return None
     if fault.kind == "slow":
-        await asyncio.sleep(fault.value / 1000)
+        await asyncio.sleep(fault.wait_s)
     elif fault.kind == "status":
         status = int(fault.value)
         message, code = ERRORS.get(status, ("It could not be done.", "error"))
@@ -115,8 +190,9 @@ def whole(body: dict[str, Any], fault: Fault | None) -> web.Response:
     return web.Response(text=text, content_type="application/json")
 
 
-async def take_time(pace: float, model: Profile, tokens: int) -> None:
+async def take_time(request: web.Request, model: Profile, answered: int) -> None:
     """A first wait that varies log-normally from call to call, then so much a token."""
+    pace = request.app[SERVICE].pace
     if pace > 0:
         first = model.first_token_ms * random.lognormvariate(0, 0.25)
-        await asyncio.sleep(pace * (first + model.ms_per_token * tokens) / 1000)
+        await asyncio.sleep(pace * (first + model.ms_per_token * answered) / 1000)

@@ -1,11 +1,10 @@
-"""Faults on demand: a request's `X-Stand-In-Fault` header says what goes wrong, and how often.
+"""Faults on demand: a request's `X-Stand-In-Fault` header, or the model's entry, says what goes wrong.
 
     X-Stand-In-Fault: status=429, rate=0.3, retry_after=2, seed=7
 
-Kinds: `status=CODE` an error answer; `drop=1` the connection is cut before an answer; `cut=1` the
-JSON, or the stream, ends half-way; `html=1` a page instead of JSON; `slow=MS` a wait before the
-answer; `stall=MS` a wait in the middle of a stream. `rate` is the share of requests it happens to
-(1 when left out). With a `seed` the same requests in the same order are hit every time.
+KINDS tells what there is. `rate` is the share of requests it happens to (1 when left out), `after` how
+many requests with this very header go well before it begins. With a `seed` the same requests in the
+same order are hit every time. `spread` makes a wait vary log-normally.
 """
 
 from __future__ import annotations
@@ -17,8 +16,19 @@ from dataclasses import dataclass
 from epistem.standin.checking import Refused
 
 HEADER = "X-Stand-In-Fault"
-KINDS = {"status": (400, 599), "drop": (0, 1), "cut": (0, 1), "html": (0, 1), "slow": (0, 60_000),
-         "stall": (0, 60_000)}  # fmt: skip
+KINDS = {
+    "status": (400, 599),  # an error answer, with `retry_after` if given
+    "drop": (0, 1),  # the connection is cut before an answer
+    "cut": (0, 1),  # the JSON, or the stream, ends half-way
+    "html": (0, 1),  # a page instead of JSON
+    "slow": (0, 60_000),  # ms to wait before the answer
+    "first": (0, 60_000),  # ms to wait before the first token of a stream
+    "stall": (0, 60_000),  # ms to wait in the middle of a stream
+    "unshaped": (0, 1),  # an answer that ignores the reply schema
+    "filter": (0, 1),  # an answer held back by the service's filter
+    "changed": (0, 1),  # the model answers as it does after a silent change
+}
+MORE = ("rate", "seed", "retry_after", "after", "spread")
 ERRORS = {
     401: ("Wrong key.", "invalid_api_key"),
     429: ("Too many requests; slow down.", "rate_limit_exceeded"),
@@ -34,6 +44,12 @@ class Fault:
     kind: str
     value: float
     retry_after: float | None = None
+    spread: float = 0.0
+
+    @property
+    def wait_s(self) -> float:
+        """Seconds of a fault that takes time; drawn anew each time where it has a spread."""
+        return min(self.value * random.lognormvariate(0, self.spread), 120_000) / 1000
 
 
 class FaultPlan:
@@ -57,22 +73,22 @@ class FaultPlan:
         rate = told.get("rate", 1.0)
         if not 0 <= rate <= 1:
             raise _wrong("rate must be from 0 to 1")
-        if self._draw(header, told.get("seed")) >= rate:
-            return None
-        return Fault(kind, told[kind], told.get("retry_after"))
-
-    def _draw(self, header: str, seed: float | None) -> float:
-        if seed is None:
-            return random.random()
+        spread = told.get("spread", 0.0)
+        if not 0 <= spread <= 3:
+            raise _wrong("spread must be from 0 to 3")
         self._seen[header] += 1
-        return random.Random(f"{seed}/{self._seen[header]}").random()
+        number, seed = self._seen[header], told.get("seed")
+        drawn = random.random() if seed is None else random.Random(f"{seed}/{number}").random()
+        if drawn >= rate or number <= told.get("after", 0) or not told[kind]:
+            return None
+        return Fault(kind, told[kind], told.get("retry_after"), spread)
 
 
 def _read(header: str) -> dict[str, float]:
     told = {}
     for pair in header.split(","):
         name, _, value = pair.strip().partition("=")
-        if name not in (*KINDS, "rate", "seed", "retry_after"):
+        if name not in (*KINDS, *MORE):
             raise _wrong(f"“{name[:40]}” is not known")
         try:
             told[name] = float(value)

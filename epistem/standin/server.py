@@ -9,34 +9,35 @@ from typing import Any
 
 from aiohttp import web
 
+from epistem.core.wire import tokens
 from epistem.standin import chat, messages
-from epistem.standin.asking import FAULTS, PACE, body_of
-from epistem.standin.checking import Refused, checked_texts
+from epistem.standin.asking import SERVICE, Service, body_of
+from epistem.standin.checking import Refused, checked_texts, known_model
 from epistem.standin.embedding import PLACES, embed
-from epistem.standin.faults import FaultPlan
-from epistem.standin.profiles import profiles
-from epistem.standin.words import pieces
+from epistem.standin.profiles import Profile, profiles
 
 MAX_BODY_BYTES = 16_000_000
 MESSAGES = "/v1/messages"
 
 
-def make_app(*, pace: float = 1.0) -> web.Application:
-    """`pace` scales every delay; 0 answers at once."""
+def make_app(*, pace: float = 1.0, key: str | None = None) -> web.Application:
+    """`pace` scales every delay; 0 answers at once. With a `key` set, only who sends it is answered."""
     app = web.Application(client_max_size=MAX_BODY_BYTES, middlewares=[_told_in_the_usual_shape])
-    app[PACE] = pace
-    app[FAULTS] = FaultPlan()
+    app[SERVICE] = Service(pace, key)
     app.router.add_post("/v1/chat/completions", chat.chat_completions)
     app.router.add_post(MESSAGES, messages.messages)
+    app.router.add_post(f"{MESSAGES}/count_tokens", messages.count_tokens)
     app.router.add_post("/v1/embeddings", _embeddings)
     app.router.add_get("/v1/models", _models)
+    app.router.add_get("/v1/models/{name}", _model)
     return app
 
 
 @web.middleware
 async def _told_in_the_usual_shape(request: web.Request, handler: Any) -> web.StreamResponse:
-    error = messages.error if request.path == MESSAGES else chat.error
+    error = messages.error if request.path.startswith(MESSAGES) else chat.error
     try:
+        _check_key(request)
         response: web.StreamResponse = await handler(request)
         return response
     except Refused as refused:
@@ -45,12 +46,34 @@ async def _told_in_the_usual_shape(request: web.Request, handler: Any) -> web.St
         return error(failed.status, failed.reason or "not found", None, "http_error")
 
 
+def _check_key(request: web.Request) -> None:
+    wanted = request.app[SERVICE].key
+    given = request.headers.get("Authorization", "").removeprefix("Bearer ")
+    if wanted is not None and wanted not in (given, request.headers.get("x-api-key")):
+        raise Refused(401, "The key is missing or wrong.", None, "invalid_api_key")
+
+
 async def _models(request: web.Request) -> web.Response:
-    data = [
-        {"id": p.name, "object": "model", "created": p.created, "owned_by": "stand-in"}
-        for p in profiles().values()
-    ]
-    return web.json_response({"object": "list", "data": data})
+    return web.json_response({"object": "list", "data": [_entry(p) for p in profiles().values()]})
+
+
+async def _model(request: web.Request) -> web.Response:
+    name = request.match_info["name"]
+    return web.json_response(_entry(known_model({"model": name})))
+
+
+def _entry(profile: Profile) -> dict[str, Any]:
+    """Window and price stand beside the usual fields."""
+    return {
+        "id": profile.name,
+        "object": "model",
+        "created": profile.created,
+        "owned_by": "stand-in",
+        "context_window": profile.window,
+        "input_cents_per_million": profile.input_cents,
+        "output_cents_per_million": profile.output_cents,
+        "description": profile.about,
+    }
 
 
 async def _embeddings(request: web.Request) -> web.Response:
@@ -62,14 +85,15 @@ async def _embeddings(request: web.Request) -> web.Response:
         if body.get("encoding_format") == "base64":
             vector = b64encode(struct.pack(f"<{len(vector)}f", *vector)).decode("ascii")
         data.append({"object": "embedding", "index": index, "embedding": vector})
-    tokens = sum(len(pieces(text)) for text in texts)
-    usage = {"prompt_tokens": tokens, "total_tokens": tokens}
+    counted = sum(tokens.count(text) for text in texts)
+    usage = {"prompt_tokens": counted, "total_tokens": counted}
     return web.json_response({"object": "list", "model": model.name, "data": data, "usage": usage})
 
 
-def serve(port: int, *, pace: float = 1.0, host: str = "127.0.0.1") -> None:
+def serve(port: int, *, pace: float = 1.0, key: str | None = None, host: str = "127.0.0.1") -> None:
     """Run until stopped."""
     import uvloop
 
     asyncio.set_event_loop_policy(uvloop.EventLoopPolicy())
-    web.run_app(make_app(pace=pace), host=host, port=port, print=lambda *_: None, access_log=None)
+    app = make_app(pace=pace, key=key)
+    web.run_app(app, host=host, port=port, print=lambda *_: None, access_log=None)

@@ -8,9 +8,9 @@ from collections import Counter
 from functools import lru_cache
 from importlib import resources
 from math import sqrt
+from typing import Any
 
 _WORD = re.compile(r"[^\W_]+(?:['’][^\W_]+)?")
-_PIECE = re.compile(r"\w{1,6}|[^\w\s]")
 _ENDINGS = ("ing", "ed", "es", "s", "ly")
 _COMMON_WORDS = """
     a an and are as at be been but by can could do does for from had has have he her his how i if in
@@ -20,15 +20,12 @@ _COMMON_WORDS = """
 _COMMON = frozenset(_COMMON_WORDS.split())
 
 
-def pieces(text: str) -> list[str]:
-    """What stands in for tokens: up to six letters, or one mark."""
-    return _PIECE.findall(text)
-
-
 @lru_cache(maxsize=50_000)
 def stem(word: str) -> str:
     for ending in _ENDINGS:
-        if word.endswith(ending) and len(word) - len(ending) >= 3:
+        if word.endswith(ending) and len(word) - len(ending) >= 3 and not word.endswith("ss"):
+            if ending == "es" and not re.search(r"(?:s|x|z|ch|sh)es$", word):
+                continue  # “titles” is “title”, “boxes” is “box”
             return word[: -len(ending)]
     return word
 
@@ -55,6 +52,13 @@ def knowledge() -> dict[str, dict[str, str]]:
     """The data file of words that belong together."""
     text = (resources.files("epistem.standin") / "knowledge.toml").read_text("utf-8")
     return tomllib.loads(text)
+
+
+@lru_cache(maxsize=1)
+def lexicon() -> dict[str, Any]:
+    """The data file of how it talks: `voice` (lists of phrases), `plain` (a stiff word and the everyday
+    one), `languages` (English words and their words in each)."""
+    return tomllib.loads((resources.files("epistem.standin") / "voice.toml").read_text("utf-8"))
 
 
 @lru_cache(maxsize=50_000)

@@ -83,7 +83,13 @@ class TestProtocol:
         with urlopen(f"{stand_in}/v1/models") as answer:
             body = json.loads(answer.read())
         assert body["object"] == "list"
-        assert {m["id"] for m in body["data"]} == {"tern-s", "gannet-l"}
+        assert {m["id"] for m in body["data"]} == {
+            "tern-s",
+            "gannet-l",
+            "auk-think",
+            "plover-judge",
+            "dunlin-old",
+        }
 
     def test_an_answer_is_cut_at_the_limit(self, stand_in):
         status, body = post(

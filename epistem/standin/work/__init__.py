@@ -1,0 +1,1 @@
+"""Kinds of work: where the content of an answer comes from."""
