@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
@@ -103,8 +104,13 @@ def migrate(database: str | None, home: Path) -> None:
     "--pace", type=click.FloatRange(0), default=1.0, help="Scales every delay; 0 answers at once."
 )
 @click.option("--key", envvar="EPISTEM_STAND_IN_KEY", help="Answer only who sends this key.")
-def stand_in(port: int, pace: float, key: str | None) -> None:
+@click.option(
+    "--models", type=click.Path(exists=True, file_okay=False), help="A folder of more model files."
+)
+def stand_in(port: int, pace: float, key: str | None, models: str | None) -> None:
     """Serve the simulated models on loopback, in two wire formats."""
+    if models:
+        os.environ["EPISTEM_STAND_IN_MODELS"] = models
     from epistem.standin.server import serve
 
     serve(port, pace=pace, key=key)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -24,7 +25,8 @@ _IGNORE = re.compile(
     re.I | re.S,
 )
 _INSTEAD = re.compile(
-    r"\b(?:say|write|answer|reply|respond|print|output)\b(?: (?:only|just|with|instead|the words?))*:?\s+([^.\n]{1,80})",
+    r"\b(?:say|write|answer|reply|respond|print|output)\b"
+    r"(?: (?:only|just|with|instead|the words?))*:?\s+([^.\n]{1,80})",
     re.I,
 )
 
@@ -115,10 +117,8 @@ def _reasoned(job: Job, limit: int | None, effort: str) -> tuple[tuple[Token, ..
     draft = Sampler(job.out.settings, rng_of(f"{job.model.name} thinks"), limit=limit)
     if job.out.settings.temperature > 0:
         draft.rng = job.out.rng
-    try:
+    with suppress(LimitReached):
         draft.say(thoughts(job, effort))
-    except LimitReached:
-        pass
     depth = {"minimal": 0.15, "low": 0.4, "medium": 0.7, "high": 1.0}.get(effort, 0.7)
     model = replace(
         job.model,
@@ -152,7 +152,7 @@ def _injected(job: Job) -> str:
     """
     if job.out.bound or not (found := _IGNORE.search(job.text)):
         return ""
-    chance = job.model.gullible * (0.5 if job.plan.secret else 1.0)
+    chance = job.model.gullible * (0.2 if job.plan.secret else 1.0)
     if not job.mind.happens(chance * (0.8 + 0.3 * job.out.settings.temperature), "injection"):
         return ""
     if re.search(

@@ -10,94 +10,41 @@ from typing import Any
 from epistem.standin.directives.length import NUMBERS
 from epistem.standin.words import likeness, stems
 
-_MONTHS = [
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-]
-_DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"]
-_MONTH = "|".join([*_MONTHS, *(m[:3] for m in _MONTHS)])
+_DAY = "monday|tuesday|wednesday|thursday|friday|saturday|sunday"
+_MONTH = (
+    "january|february|march|april|may|june|july|august|september|october|november|december|"
+    "jan|feb|mar|apr|jun|jul|aug|sep|oct|nov|dec"
+)
 _DATE = re.compile(
-    rf"\b(\d{{4}}-\d\d-\d\d|\d{{1,2}}(?:st|nd|rd|th)?(?: of)? (?:{_MONTH})\b(?: \d{{4}})?|(?:{_MONTH}) \d{{1,2}}(?:st|nd|rd|th)?"
-    rf"|\d{{1,2}}[./]\d{{1,2}}(?:[./]\d{{2,4}})?|(?:(?:next|last|this|on) )?(?:{'|'.join(_DAYS)})|today|tomorrow|yesterday|tonight|this morning)\b",
+    rf"\b(\d{{4}}-\d\d-\d\d|\d{{1,2}}(?:st|nd|rd|th)?(?: of)? (?:{_MONTH})\b(?: \d{{4}})?"
+    rf"|(?:{_MONTH}) \d{{1,2}}(?:st|nd|rd|th)?|\d{{1,2}}[./]\d{{1,2}}(?:[./]\d{{2,4}})?"
+    rf"|(?:(?:next|last|this|on) )?(?:{_DAY})|today|tomorrow|yesterday|tonight|this morning)\b",
     re.I,
 )
 _TIME = re.compile(r"\b(\d{1,2}[:.]\d\d(?: ?[ap]m)?|\d{1,2} ?[ap]m|noon|midnight)\b", re.I)
 _NUMBER = re.compile(r"(?<![\d:.-])(\d+(?:\.\d+)?)(?![\d:]|[.]\d)")
-_COUNTED = re.compile(rf"\b({'|'.join(w for w in NUMBERS)})\b", re.I)
-_COLOURS = [
-    "black",
-    "white",
-    "grey",
-    "gray",
-    "red",
-    "orange",
-    "yellow",
-    "green",
-    "blue",
-    "purple",
-    "pink",
-    "brown",
-    "silver",
-    "gold",
-    "beige",
-    "navy",
-    "turquoise",
-    "cream",
-    "dark",
-]
-_COLOUR = re.compile(rf"\b((?:(?:dark|light|pale|bright) )?(?:{'|'.join(_COLOURS[:-1])}))\b", re.I)
+_COUNTED = re.compile(rf"\b({'|'.join(NUMBERS)})\b", re.I)
+_COLOURS = (
+    "black|white|grey|gray|red|orange|yellow|green|blue|purple|pink|brown|silver|gold|beige|navy|"
+    "turquoise|cream"
+)
+_COLOUR = re.compile(rf"\b((?:(?:dark|light|pale|bright) )?(?:{_COLOURS}))\b", re.I)
 _MAIL = re.compile(r"\b[\w.+-]+@[\w-]+(?:\.[\w-]+)+\b")
 _PHONE = re.compile(r"(?<!\w)(\+?\d[\d ()/-]{5,}\d)(?!\w)")
+_PROPER = r"((?:[A-Z][\w'’-]+)(?: [A-Z][\w'’-]+){0,2})"
 _NAME = re.compile(
-    r"\b(?:[Mm]y name is|[Ii] am|[Ii]'m|[Tt]his is|[Nn]ame:|[Ss]igned,?|[Rr]egards,?|[Cc]all me)\s+((?:[A-Z][\w'’-]+)(?: [A-Z][\w'’-]+){0,2})"
+    r"\b(?:[Mm]y name is|[Ii] am|[Ii]'m|[Tt]his is|[Nn]ame:|[Ss]igned,?|[Rr]egards,?|[Cc]all me)\s+"
+    + _PROPER
 )
-_PLACE = re.compile(r"\b(?:from|to|at|in|near|on|of) ((?:[A-Z][\w'’-]+)(?: [A-Z][\w'’-]+){0,2})")
+_PLACE = re.compile(rf"\b(?:from|to|at|in|near|on|of) {_PROPER}")
 _MONEY = re.compile(
     r"(?:[€£$] ?\d+(?:[.,]\d\d)?|\b\d+(?:[.,]\d\d)? ?(?:euros?|pounds?|dollars?|EUR|GBP)\b)"
 )
 _THING = re.compile(r"\b(?:my|a|an|the|our|his|her|one) ((?:[a-z][\w-]+ ){0,2}[a-z][\w-]+)", re.I)
-_ENDS = frozenset(
-    [
-        "on",
-        "in",
-        "at",
-        "from",
-        "with",
-        "was",
-        "is",
-        "are",
-        "has",
-        "had",
-        "this",
-        "that",
-        "i",
-        "we",
-        "yesterday",
-        "today",
-        "left",
-        "when",
-        "and",
-        "to",
-        "of",
-        "for",
-        "by",
-        "near",
-        "after",
-        "before",
-        "please",
-        "it",
-        "will",
-    ]
+_SMALL = re.compile(
+    r"(?:on|in|at|from|with|was|is|are|has|had|this|that|i|we|since|yesterday|today|left|when|and|to|"
+    r"of|for|by|near|after|before|please|it|will)\Z",
+    re.I,
 )
 
 KINDS: dict[str, tuple[str, re.Pattern[str]]] = {
@@ -110,7 +57,8 @@ KINDS: dict[str, tuple[str, re.Pattern[str]]] = {
     "money": (r"amount|price|cost|fare|budget|sum|money|paid", _MONEY),
     "name": (r"name|who|person|customer|guest|sender|author", _NAME),
     "place": (
-        r"place|where|pier|station|stop\b|port|town|city|country|room|address|location|from|to\b|destination|origin|branch",
+        r"place|where|pier|station|stop\b|port|town|city|country|room|address|location|from|to\b|"
+        r"destination|origin|branch",
         _PLACE,
     ),
 }
@@ -203,5 +151,5 @@ def thing_in(text: str, name: str) -> str | None:
 
 def _until_small(words: str) -> str | None:
     """The words up to the first one that begins something else."""
-    kept = list(takewhile(lambda word: word.lower() not in _ENDS, words.split()))
+    kept = list(takewhile(lambda word: not _SMALL.match(word), words.split()))
     return " ".join(kept) or None

@@ -5,13 +5,14 @@ Obedience is a probability. A rule is heard with the chance
     σ( ln(o / (1 − o)) − 0.5·temperature − 0.06·(rules − 1) − 0.3·log₂(1 + d / 300)
        + ease − 1.5·[contradicted] + 1.6·e )
 
-where o is the model's obedience, `ease` how plain the rule is (below 0 for vague ones), d the tokens that follow the rule in the request, and e the share of
-the worked examples that show it (a rule that every example breaks is contradicted).
+where o is the model's obedience, `ease` how plain the rule is (below 0 for vague ones), d the tokens
+that follow the rule in the request, and e the share of the worked examples that show it (a rule that
+every example breaks is contradicted).
 
 Luck is partly the text's own. With a and b standard normal, a always the same for this text and this
 question (and for every model: some texts are hard for all), b drawn anew with each answer,
 
-    u = Φ(√r·a + √(1 − r)·b),   r = 1 / (1 + 6·temperature)
+    u = Φ(√r·a + √(1 − r)·b),   r = 1 / (1 + 20·temperature)
 
 is uniform over texts, and something of chance c happens when u < c. So repeats of a case agree more
 than answers to different cases do, and at temperature 0 nothing is left to the draw.
@@ -47,7 +48,7 @@ class Mind:
 
     def luck(self, what: str) -> float:
         """Uniform in 0–1 over texts and draws, one number for each question."""
-        share = 1 / (1 + 6 * self.settings.temperature)
+        share = 1 / (1 + 20 * self.settings.temperature)
         a = _NORMAL.inv_cdf(_uniform(self._own, what))
         b = _NORMAL.inv_cdf(_uniform(self._key, what)) if share < 1 else 0.0
         return _NORMAL.cdf(sqrt(share) * a + sqrt(1 - share) * b)

@@ -7,10 +7,11 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from itertools import pairwise, takewhile
+from itertools import pairwise
 from typing import Any
 
 from epistem.standin.images import Picture, pictures_in
+from epistem.standin.words import stems
 
 _TAG = re.compile(r"^\s*<([A-Za-z][\w -]*)>\s*$")
 _HEADING = re.compile(r"^\s*(?:#{1,4}\s+(.{2,60}?)|\**([A-Z][\w '’-]{1,40}?)\**):?\**\s*$")
@@ -18,39 +19,13 @@ _INLINE = re.compile(r"^\s*\**([A-Z][\w '’-]{1,30})\**:\**\s+(\S.*)$")
 _ARROW = re.compile(r"^\s*(?:[-*•]|\d+[.)])?\s*[\"“]?(.+?)[\"”]?\s*(?:->|=>|→)\s*(.+?)\s*$", re.M)
 _PAIR = re.compile(r"^\s*([A-Z][\w ]{0,20}):[ \t]*(.+)\n+\s*([A-Z][\w ]{0,20}):[ \t]*(.+)$", re.M)
 _ITEM = re.compile(r"^\s*(?:\[([\w.-]{1,12})\]|\(?(\d{1,3})[.)]|[-*•])\s+(.+?)\s*$")
-_MATERIAL = [
-    "passage",
-    "context",
-    "notice",
-    "document",
-    "source",
-    "knowledge",
-    "fact",
-    "record",
-    "schema",
-    "table",
-    "draft",
-    "answer",
-    "text",
-    "message",
-    "question",
-    "reference",
-    "rubric",
-    "criteria",
-    "note",
-    "input",
-    "item",
-    "reply",
-    "history",
-    "booking",
-    "order",
-    "email",
-    "letter",
-    "data",
-    "example",
-    "conversation",
-]
-_TASK = ("message", "question", "input", "email", "letter", "note", "text", "request", "item")
+_MATERIAL = (
+    "passage|context|notice|document|source|knowledge|fact|record|schema|table|draft|answer|text|"
+    "message|question|reference|rubric|criteria|note|input|item|reply|history|booking|order|email|"
+    "letter|data|example|conversation"
+)
+_TASK = "message|question|input|email|letter|note|text|request|item"
+_QUOTED = re.compile(r"\"([^\"\n]+)\"|“([^”\n]+)”|‘([^’\n]+)’|(?<!\w)'([^'\n]+)'(?!\w)")
 
 
 @dataclass(frozen=True)
@@ -140,11 +115,22 @@ class Request:
         return "\n".join(turn.text for turn in self.turns if turn.role == "user")
 
     @cached_property
+    def topic(self) -> str:
+        """The user's words, with those before them when they say too little by themselves."""
+        said = [turn.text for turn in self.turns[:-1] if turn.role == "user"]
+        return f"{self.text} {said[-1]}" if said and len(stems(self.text)) < 3 else self.text
+
+    @cached_property
     def results(self) -> tuple[tuple[str, str], ...]:
         """Answers of tools since the user last spoke: (what the call was about, text)."""
         about = {id: named for turn in self.turns for id, named in turn.calls}
-        newest = list(takewhile(lambda turn: turn.role != "user", reversed(self.turns)))
-        return tuple((about.get(t.answers, ""), t.text) for t in reversed(newest) if t.answers)
+        newest: list[Turn] = []
+        for turn in reversed(self.turns):
+            if turn.role == "user":
+                break
+            newest.append(turn)
+        given = [(turn.answers, turn.text) for turn in reversed(newest)]
+        return tuple((about.get(id, ""), text) for id, text in given if id)
 
     @property
     def rest(self) -> str:
@@ -171,19 +157,15 @@ def read_request(body: Mapping[str, Any]) -> Request:
     text = _task_text(last)
     if not instructions and talk:
         instructions, text = _parted(last)
-    newest = next((m for m in reversed(body["messages"]) if m.get("role") == "user"), {})
-    return Request(instructions, text.strip(), talk, body, pictures_in(newest.get("content")))
+    shown = [m.get("content") for m in body["messages"] if m["role"] == "user"][-1:]
+    return Request(instructions, text.strip(), talk, body, pictures_in(shown[0] if shown else ""))
 
 
 def text_of(content: Any) -> str:
-    if isinstance(content, str):
-        return content
-    if isinstance(content, list):
-        texts = (
-            p if isinstance(p, str) else p.get("text") for p in content if isinstance(p, str | dict)
-        )
-        return "\n".join(text for text in texts if isinstance(text, str))
-    return ""
+    """The text of a message's content, its parts one under the other."""
+    parts = content if isinstance(content, list) else [content]
+    texts = (part.get("text") if isinstance(part, dict) else part for part in parts)
+    return "\n".join(text for text in texts if isinstance(text, str))
 
 
 def _turn(message: Mapping[str, Any]) -> Turn:
@@ -241,33 +223,28 @@ def passages_in(text: str) -> tuple[Passage, ...]:
 
 @lru_cache(maxsize=2_000)
 def examples_in(text: str) -> tuple[Example, ...]:
-    found = [(a, b) for a, b in _ARROW.findall(text)]
-    found += [
-        (a, b)
-        for k1, a, k2, b in _PAIR.findall(text)
-        if k1.lower() != k2.lower() and _shows(k1, k2)
-    ]
+    found = list(_ARROW.findall(text))
+    found += [(a, b) for k1, a, k2, b in _PAIR.findall(text) if _shows(k1, k2)]
     return tuple(Example(a.strip(), b.strip()) for a, b in found)
 
 
 def _shows(first: str, second: str) -> bool:
     """Whether two names at the head of lines look like a task and its answer."""
-    return bool(
-        re.search(r"answer|label|output|reply|result|category|topic|class|sql|query", second, re.I)
-    ) or (first.lower() in _TASK)
+    answer = r"answer|label|output|reply|result|category|topic|class|sql|query"
+    return first.lower() in _TASK.split("|") or bool(re.search(answer, second, re.I))
 
 
 @lru_cache(maxsize=2_000)
 def _without_material(text: str) -> str:
     """What is left of a text when the named pieces of material are taken out."""
     for head, body in blocks_in(text):
-        if any(re.search(rf"\b{name}", head) for name in _MATERIAL):
+        if re.search(rf"\b(?:{_MATERIAL})", head):
             text = text.replace(body, "")
     return text
 
 
 def _task_text(text: str) -> str:
-    named = [b for h, b in blocks_in(text) if b and any(re.search(rf"\b{n}", h) for n in _TASK)]
+    named = [b for h, b in blocks_in(text) if b and re.search(rf"\b(?:{_TASK})", h)]
     return named[-1] if named else _without_material(text).strip() or text
 
 
@@ -288,14 +265,7 @@ def sentences(text: str) -> list[str]:
 
 def quoted(text: str) -> list[str]:
     """What stands between quotation marks."""
-    return [
-        found
-        for pair in re.findall(
-            r"\"([^\"\n]+)\"|“([^”\n]+)”|‘([^’\n]+)’|(?<!\w)'([^'\n]+)'(?!\w)", text
-        )
-        for found in pair
-        if found
-    ]
+    return [found for marks in _QUOTED.findall(text) for found in marks if found]
 
 
 def named_list(text: str) -> list[str]:
@@ -310,7 +280,7 @@ def named_list(text: str) -> list[str]:
 
 def bullets_after(lines: Iterable[str]) -> list[tuple[str, str]]:
     """The bullets that follow at once: (name, what is said of it)."""
-    found = []
+    found: list[tuple[str, str]] = []
     for line in lines:
         item = _ITEM.match(line)
         if item is None:

@@ -271,12 +271,12 @@ class Candidates(NamedTuple):
 def _forced(token: str, temperature: float, top_p: float) -> Candidates:
     """Where one token is wanted that no penalty touches: the same every time."""
     near = _NEAR_WORDS.get(token)
-    z: dict[str | None, float] = {token: STEADY} | ({near: STEADY - NEAR} if near else {})
+    z = {token: STEADY, **({near: STEADY - NEAR} if near else {})}
     return _cut(z, temperature, top_p, _strays(temperature), 0.0)
 
 
 def _cut(
-    z: Mapping[str | None, float],
+    z: Mapping[Any, float],
     temperature: float,
     top_p: float,
     strays: _Strays | None,
@@ -291,21 +291,25 @@ def _cut(
     if top_p >= 1:
         p = {token: weight / whole for token, weight in weights.items()}
         return Candidates(p, scale * float(reached[-1]) / whole, strays, float(reached[-1]))
-    goal, kept, reach = top_p * whole, {}, 0.0
+
+    def strays_to(count: int) -> float:
+        return float(reached[min(count, len(reached)) - 1]) if scale and count > 0 else 0.0
+
+    kept: dict[Any, float] = {}
+    goal, sum_kept, reach = top_p * whole, 0.0, 0.0
     for token, weight in sorted(weights.items(), key=lambda item: -item[1]):
-        if strays is not None and scale > 0:  # the strays that are likelier than this token
+        if strays is not None and scale:  # the strays that are likelier than this token come first
             ahead = int(np.searchsorted(-strays.weights, -weight / scale))
-            within = int(np.searchsorted(reached, (goal - fsum(kept.values())) / scale)) + 1
-            reach = float(reached[min(ahead, within) - 1]) if min(ahead, within) else 0.0
-        if fsum(kept.values()) + scale * reach >= goal and (kept or reach):
+            within = int(np.searchsorted(reached, (goal - sum_kept) / scale)) + 1
+            reach = strays_to(min(ahead, within))
+        if sum_kept + scale * reach >= goal and (kept or reach):
             break
         kept[token] = weight
+        sum_kept += weight
     else:
-        if strays is not None and scale > 0:
-            more = int(np.searchsorted(reached, (goal - fsum(kept.values())) / scale))
-            if fsum(kept.values()) < goal:
-                reach = max(reach, float(reached[min(more, len(reached) - 1)]))
-    whole = fsum(kept.values()) + scale * reach
+        if scale and sum_kept + scale * reach < goal:
+            reach = strays_to(int(np.searchsorted(reached, (goal - sum_kept) / scale)) + 1)
+    whole = sum_kept + scale * reach
     p = {token: kept.get(token, 0.0) / whole for token in weights}
     return Candidates(p, scale * reach / whole, strays, reach)
 

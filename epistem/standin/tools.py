@@ -80,12 +80,9 @@ def _wanted(job: Job, scores: Mapping[str, float], *, must: bool) -> list[str]:
 
 def _calls_of(job: Job, tool: Mapping[str, Any], *, must: bool) -> list[Call]:
     """One call, or one for each of several values of the same parameter ("in A and B")."""
-    parameters = tool.get("parameters") if isinstance(tool.get("parameters"), dict) else {}
-    rules = parameters.get("properties") if isinstance(parameters.get("properties"), dict) else {}
-    required = parameters.get("required") if isinstance(parameters.get("required"), list) else []
+    rules, required = _parameters(tool)
     found: dict[str, list[Any]] = {}
     for name, rule in rules.items():
-        rule = rule if isinstance(rule, dict) else {}
         values = (
             extract.every(name, job.text, rule) or extract.every(name, job.request.told, rule)[-1:]
         )
@@ -122,9 +119,18 @@ def missing_argument(job: Job) -> str:
     best = max(tools, key=lambda tool: _score(job, tool), default=None)
     if best is None or _score(job, best) < QUIET or job.request.results:
         return ""
-    parameters = best.get("parameters") or {}
-    rules = parameters.get("properties") or {}
-    for name in parameters.get("required") or ():
-        if not extract.every(name, job.request.told, rules.get(name) or {}):
-            return str(name).replace("_", " ")
-    return ""
+    rules, required = _parameters(best)
+    open_ones = [n for n in required if not extract.every(n, job.request.told, rules.get(n) or {})]
+    return open_ones[0].replace("_", " ") if open_ones else ""
+
+
+def _parameters(tool: Mapping[str, Any]) -> tuple[dict[str, Any], list[str]]:
+    """The rules of a tool's parameters by name, and the names of those that it must have."""
+    schema = tool.get("parameters") or {}
+    rules, required = schema.get("properties"), schema.get("required")
+    named = (
+        {n: r if isinstance(r, dict) else {} for n, r in rules.items()}
+        if isinstance(rules, dict)
+        else {}
+    )
+    return named, [n for n in required if n in named] if isinstance(required, list) else []

@@ -16,6 +16,7 @@ from pathlib import Path
 from types import FrameType
 from typing import IO
 
+from epistem.standin.profiles import profiles
 from epistem.store import models
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate
@@ -30,12 +31,6 @@ Say = Callable[[str], None]
 RESTARTS = 5
 RESTART_WINDOW_S = 60.0
 WATCH_S = 0.5
-
-STAND_IN_MODELS = (
-    # name, window, cents for a million tokens in and out, about
-    ("tern-s", 8_192, 20.0, 80.0, "Stand-in: small, quick, cheap, careless"),
-    ("gannet-l", 32_768, 240.0, 960.0, "Stand-in: large, slow, dear, careful"),
-)
 
 
 class Supervisor:
@@ -205,13 +200,11 @@ class Supervisor:
 
     def _put_models(self, stand_in_port: int) -> None:
         database = Database(self._database.address, connections=1)
+        address = f"http://127.0.0.1:{stand_in_port}"
         with database.transaction() as tx:
-            for name, window, cents_in, cents_out, about in STAND_IN_MODELS:
-                address = f"http://127.0.0.1:{stand_in_port}"
-                models.put(
-                    tx,
-                    models.Model(name, address, None, window, cents_in, cents_out, 60_000, about),
-                )
+            for m in profiles().values():
+                prices = (m.window, m.input_cents, m.output_cents)
+                models.put(tx, models.Model(m.name, address, None, *prices, 60_000, m.about))
         database.close()
 
     def _web_answers(self) -> bool:

@@ -206,8 +206,11 @@ class TestSorting:
         assert shown > bare
 
     def test_the_careful_model_errs_less(self, stand_in):
-        shown = {"examples": EXAMPLES, "temperature": 0.3}
-        assert right(stand_in, model="gannet-l", **shown) > right(stand_in, model="tern-s", **shown)
+        def both(model):
+            settings = {"model": model, "temperature": 1.0, "seeds": 24}
+            return right(stand_in, **settings) + right(stand_in, examples=EXAMPLES, **settings)
+
+        assert both("gannet-l") > both("tern-s") > both("dunlin-old")
 
     def test_the_nearest_example_decides_where_the_labels_say_nothing(self, stand_in):
         task = "Sort the note into one of: A1, B2. Answer with the label alone."

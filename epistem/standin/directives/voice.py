@@ -64,6 +64,7 @@ register(
     lambda plan, value: setattr(plan, "emoji", False),
     kept=lambda text, value: not has_emoji(text),
     against=("emoji",),
+    ease=0.8,
 )
 register(
     "emoji",

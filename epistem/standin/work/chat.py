@@ -90,13 +90,12 @@ def _content(job: Job) -> Iterator[Sentence]:
             yield from more
         return
     for picture in job.request.pictures:
-        yield (
-            f"The picture shows {picture.told.rstrip('.')}."
-            if picture.told
-            else (
-                f"It is a picture of {picture.width} by {picture.height} pixels, mostly {' and '.join(picture.colours[:2]) or 'mixed'}."
-            )
+        size, colours = (
+            f"{picture.width} by {picture.height} pixels",
+            " and ".join(picture.colours[:2]),
         )
+        told = f"The picture shows {picture.told.rstrip('.')}."
+        yield told if picture.told else f"It is a picture of {size}, mostly {colours or 'mixed'}."
     if record := _record(job):
         yield from record
         return

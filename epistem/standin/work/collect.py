@@ -15,11 +15,13 @@ from typing import Any
 
 from epistem.standin import extract
 from epistem.standin.job import Job, register
+from epistem.standin.words import stems
 from epistem.standin.work.chat import guarded
 from epistem.standin.writing import Sentence
 
 _REFUSES = re.compile(
-    r"\b(?:rather not|won't|will not|don't want to|do not want to|not going to|no thanks|none of your|prefer not|refuse|why do you need|skip that|not telling)\b",
+    r"\b(?:rather not|won't|will not|don't want to|do not want to|not going to|no thanks|none of your|"
+    r"prefer not|refuse|why do you need|skip that|not telling)\b",
     re.I,
 )
 
@@ -45,7 +47,8 @@ def known(job: Job) -> dict[str, Any]:
 
 
 def _asks_for(text: str, name: str) -> bool:
-    return any(name.lower() in question.lower() for question in re.findall(r"[^.!?]*\?", text))
+    questions = " ".join(re.findall(r"[^.!?]*\?", text))
+    return bool(stems(name)) and stems(name)[-1] in stems(questions)
 
 
 def _refused(job: Job) -> str:
@@ -71,9 +74,9 @@ def _content(job: Job) -> Iterator[Sentence]:
     open_fields = [name for name in fields if name not in have and name not in given_up]
     if not plan.in_order:
         open_fields.sort(key=lambda name: mind.luck(f"order {name}"))
-    if have and not plan.no_repeat and mind.slips("asks again", times=2):
+    if have and not plan.no_repeat and mind.slips("asks again", times=3):
         open_fields.insert(0, next(iter(have)))
-    early = not plan.first and mind.happens(0.3, "too soon")
+    early = not plan.first and mind.happens(0.6, "too soon")
     if not open_fields or (early and have):
         yield (
             "Thank you, that is all I need."

@@ -20,7 +20,10 @@ from epistem.standin.words import lexicon
 LONG_SENTENCE = 22
 USUAL_LIMIT = 80
 _ASKED = re.compile(
-    r"\b(?:list|name|find|point out|note|report|describe) (?:\w+ ){0,3}(?:problems?|faults?|issues?|mistakes?|weaknesses)\b|\b(?:review|critique|criticise|check) (?:this|the|a|each) (?:\w+ )?(?:draft|text|notice|reply|answer)\b",
+    r"\b(?:list|name|find|point out|note|report|describe) (?:\w+ ){0,3}"
+    r"(?:problems?|faults?|issues?|mistakes?|weaknesses)\b"
+    r"|\b(?:review|critique|criticise|check) (?:this|the|a|each) (?:\w+ )?"
+    r"(?:draft|text|notice|reply|answer)\b",
     re.I,
 )
 _FACT = re.compile(r"\b(?:\d{1,2}[:.]\d\d|\d[\d.,]*|[A-Z][a-z]+(?: [A-Z][a-z]+)*)\b")

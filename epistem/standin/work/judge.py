@@ -43,9 +43,9 @@ def scale_of(job: Job) -> tuple[int, int]:
 def criteria_of(job: Job) -> list[tuple[str, str]]:
     lines = job.instructions.splitlines()
     for at, line in enumerate(lines):
-        if re.search(r"\b(?:criteri|rubric|by these|on these|for each of)\w*", line, re.I):
-            if found := bullets_after(lines[at + 1 :]):
-                return found
+        asked = re.search(r"\b(?:criteri|rubric|by these|on these|for each of)\w*", line, re.I)
+        if asked and (found := bullets_after(lines[at + 1 :])):
+            return found
     return []
 
 
@@ -139,7 +139,8 @@ def _value(job: Job, name: str, rule: Mapping[str, Any]) -> Any:
 
 def why(job: Job) -> str:
     text = answer_of(job)
-    return f"It has {word_count(text)} words in {len(sentences(text))} sentences and speaks of {', '.join(dict.fromkeys(stems(text)[:3])) or 'nothing'}."
+    about = ", ".join(dict.fromkeys(stems(text)[:3])) or "nothing"
+    return f"It has {word_count(text)} words in {len(sentences(text))} sentences and speaks of {about}."
 
 
 def _write(job: Job) -> None:

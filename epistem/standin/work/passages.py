@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from epistem.standin.job import Job, register
 from epistem.standin.request import Passage, sentences
 from epistem.standin.words import kinship, lexicon, likeness, stems
+from epistem.standin.writing import Sentence
 
 NEAR = 0.16
 MOST, LONG = 3, 8
@@ -18,7 +19,7 @@ MOST, LONG = 3, 8
 
 def near(job: Job, text: str) -> float:
     """How well a text answers the question."""
-    question = job.text
+    question = job.request.topic
     share = set(stems(question)) & set(stems(text))
     return likeness(question, text) + 0.25 * job.model.knowledge * kinship(question, text) * bool(
         share

@@ -21,71 +21,86 @@ _CREATE = re.compile(
     r"create table (?:if not exists )?[`\"]?(\w+)[`\"]?\s*\(((?:[^()]|\([^()]*\))*)\)", re.I
 )
 _SHORT = re.compile(r"^\W*(\w+)\s*\(((?:\s*\w+[^(),]*,)+\s*\w+[^(),]*)\)", re.M)
+_NO_COLUMN = ("primary", "foreign", "unique", "check", "constraint", "key")
 _ERROR = re.compile(
     r"no such column|unknown column|does not exist|syntax error|error in your sql|no such table",
     re.I,
 )
-_MORE = (("more than|over|above|greater than", ">"), ("at least", ">="), ("less than|under|below|fewer than|cheaper than", "<"),
-         ("at most|up to", "<="), ("after|later than|since", ">"), ("before|earlier than|until", "<"))  # fmt: skip
+_NUMERIC = re.compile(r"int|real|num|dec|float|double")
+_CLOCK = re.compile(r"time|leaves|arrives|\bat\b|hour|departs|date|day")
+_SIGNS = {
+    "more than|over|above|greater than|after|later than|since": ">",
+    "at least|from": ">=",
+    "less than|under|below|fewer than|cheaper than|before|earlier than|until": "<",
+    "at most|up to": "<=",
+}
 _LEAST = r"first|earliest|cheapest|lowest|shortest|smallest|oldest|fewest|next|least"
 _MOST = r"last|latest|dearest|highest|longest|largest|newest|most expensive|biggest|top"
-_AGGREGATES = (("average|mean", "AVG"), ("total|sum of|altogether", "SUM"))
+_AGGREGATES = {"average|mean": "AVG", "total|sum of|altogether": "SUM"}
+_SUITS = {  # a word of order, and the columns it is likely about
+    r"cheap|expens|dear": r"price|fare|cost|amount",
+    r"first|earl|last|late|next|old|new": r"time|leaves|date|at\b|year|day",
+    r"long|short": r"length|minutes|duration|pages",
+}
+_HEADS = {  # a small word, and the columns whose values come after it
+    "from": r"from|origin|start",
+    "to": r"to\b|dest|end",
+    "in": r"city|town|place|country|room|branch",
+    "by": r"author|writer|boat|driver|owner",
+    "on": r"boat|line|day",
+    "at": r"pier|place|stop|branch|station",
+}
+_STATES = r"\b(cancelled|open|closed|late|paid|unpaid|overdue|available|sold|lost|returned|active|delayed)\b"
 
 
 @dataclass(frozen=True)
 class Table:
-    """`values` are what a column's comment or CHECK says may stand in it."""
+    """Columns with their types, in lower case, "" where none is given."""
 
     name: str
-    columns: tuple[str, ...]
-    kinds: tuple[str, ...]
+    columns: dict[str, str]
+
+    @property
+    def numbers(self) -> list[str]:
+        return [
+            c for c, kind in self.columns.items() if _NUMERIC.search(kind) and not c.endswith("id")
+        ]
 
 
 @lru_cache(maxsize=256)
 def tables_in(text: str) -> tuple[Table, ...]:
-    found = []
+    found = {}
     for name, inner in [*_CREATE.findall(text), *_SHORT.findall(text)]:
-        parts = [
-            p.split() for p in re.split(r",(?![^(]*\))", re.sub(r"--.*", "", inner)) if p.split()
-        ]
-        parts = [
-            p
-            for p in parts
-            if p[0].lower() not in ("primary", "foreign", "unique", "check", "constraint", "key")
-        ]
-        columns = tuple(p[0].strip('`"') for p in parts)
-        kinds = tuple(" ".join(p[1:2]).lower() for p in parts)
-        if name.lower() not in ("count", "sum", "values") and columns:
-            found.append(Table(name, columns, kinds))
-    return tuple({table.name: table for table in found}.values())
+        parts = [p.split() for p in re.split(r",(?![^(]*\))", re.sub(r"--.*", "", inner))]
+        columns = {p[0].strip('`"'): "".join(p[1:2]).lower() for p in parts if p}
+        columns = {c: kind for c, kind in columns.items() if c.lower() not in _NO_COLUMN}
+        if columns and name.lower() not in ("count", "sum", "values"):
+            found[name] = Table(name, columns)
+    return tuple(found.values())
 
 
 def query_for(job: Job) -> str:
     """The statement, without an end mark."""
     text = job.request.block("question") or _question(job)
-    tables = tables_in(f"{job.instructions}\n{job.request.told}")
-    scored = sorted(tables, key=lambda t: -_about(text, t))
-    main, wheres, joined = scored[0], [], ""
-    counting = re.search(r"\bhow many\b|\bnumber of\b|\bcount\b", text, re.I)
-    if counting and (named := [t for t in tables if _names(text[counting.end() :][:30], t.name)]):
-        main = named[0]
-    linked = [(t, on) for t in scored if t is not main and (on := _link(main, t))]
-    for table, on in [(main, ""), *linked]:
-        found = _filters(job, text, table)
-        if found and table is not main:
-            joined, found = f" JOIN {table.name} ON {on}", [f"{table.name}.{f}" for f in found]
-        if table is main or (found and not wheres) or (found and joined):
-            wheres += found
-        if joined:
-            break
-    wheres = list(dict.fromkeys(wheres))
-    wrong = job.mind.slips("column", times=2) and not _ERROR.search(
-        job.request.told + str(job.request.results)
+    tables = sorted(
+        tables_in(f"{job.instructions}\n{job.request.told}"), key=lambda t: -_about(text, t)
     )
-    what, order = _shown(text, main, bool(counting), " ".join(wheres))
-    statement = f"SELECT {what} FROM {main.name}{joined}"
-    statement += f" WHERE {' AND '.join(wheres)}" if wheres else ""
-    return _misnamed(job, statement, main) + order if wrong else statement + order
+    counted = re.search(r"\b(?:how many|number of|count)\b(.{0,30})", text, re.I)
+    main = next((t for t in tables if counted and _names(counted[1], t.name)), tables[0])
+    wheres, joined = _filters(text, main), ""
+    for other in tables:
+        link = _link(main, other) if other is not main else ""
+        more = [f"{other.name}.{w}" for w in _filters(text, other)] if link else []
+        if more:
+            joined, wheres = f" JOIN {other.name} ON {link}", [*wheres, *more]
+            break
+    what, order = _shown(text, main, " ".join(wheres))
+    statement = f"SELECT {'COUNT(*)' if counted else what} FROM {main.name}{joined}"
+    statement += f" WHERE {' AND '.join(dict.fromkeys(wheres))}" if wheres else ""
+    shown_error = _ERROR.search(f"{job.request.told} {job.request.results}")
+    if not shown_error and job.mind.slips("column", times=2):
+        statement = _misnamed(job, statement, main)
+    return statement if counted else statement + order
 
 
 def _question(job: Job) -> str:
@@ -104,128 +119,87 @@ def _about(text: str, table: Table) -> float:
 
 
 def _link(one: Table, other: Table) -> str:
+    """The condition that joins two tables: a column such as `boat_id` and the `id` of boats."""
     for here, there in ((one, other), (other, one)):
         for column in here.columns:
-            root = column.lower().removesuffix("_id")
+            root = stem(column.lower().removesuffix("_id"))
             if (
-                column.lower().endswith("_id")
-                and stem(there.name.lower()).startswith(stem(root))
+                column.endswith("_id")
+                and stem(there.name.lower()).startswith(root)
                 and "id" in there.columns
             ):
                 return f"{here.name}.{column} = {there.name}.id"
     return ""
 
 
-def _filters(job: Job, text: str, table: Table) -> list[str]:
+def _filters(text: str, table: Table) -> list[str]:
+    """Conditions on the table's columns that the question makes."""
     found = []
-    for column, kind in zip(table.columns, table.kinds, strict=True):
+    for column, kind in table.columns.items():
         words = column.replace("_", " ")
-        clock = re.search(r"time|leaves|arrives|\bat\b|hour|departs|date|day", words) is not None
-        number = re.search(r"int|real|num|dec|float|double", kind) is not None
-        for pattern, sign in _MORE:
-            match = re.search(
-                rf"\b(?:{pattern}) (?:[€£$] ?)?(\d{{4}}-\d\d-\d\d|\d{{1,2}}:\d\d|\d+(?:\.\d+)?)",
-                text,
-                re.I,
-            )
-            if (
-                match
-                and (":" in match[1] or "-" in match[1]) == clock
-                and (clock or (number and _near(text, words, match.start())))
+        clock, number = bool(_CLOCK.search(words)), bool(_NUMERIC.search(kind))
+        value = (
+            r"(\d{4}-\d\d-\d\d|\d{1,2}:\d\d)" if clock else r"(?:[€£$] ?)?(\d+(?:\.\d+)?)(?![\d:-])"
+        )
+        for pattern, sign in _SIGNS.items() if clock or number else ():
+            match = re.search(rf"\b(?:{pattern}) {value}", text, re.I)
+            if match and (
+                clock or _names(text[max(0, match.start() - 40) : match.end() + 20], words)
             ):
                 found.append(f"{column} {sign} " + (f"'{match[1]}'" if clock else match[1]))
                 break
-        else:
-            if not number and not clock and column.lower() != "id" and not column.endswith("_id"):
-                found += [f"{column} = '{v}'" for v in _values(text, column, table)][:1]
+        if not number and not clock and not column.lower().endswith("id"):
+            found += [f"{column} = '{value}'" for value in _values(text, words)]
     return found
 
 
-def _near(text: str, words: str, at: int) -> bool:
-    around = text[max(0, at - 40) : at + 50]
-    return bool(set(stems(words)) & set(stems(around))) or not re.search(r"[a-z]", words)
-
-
-def _values(text: str, column: str, table: Table) -> list[str]:
-    """What may stand in a text column: quoted words, or a name after a word that goes with it."""
-    words = column.replace("_", " ").lower()
+def _values(text: str, words: str) -> list[str]:
+    """What may stand in a text column: a quoted text, a name after a word that goes with it, a state."""
     quoted = re.findall(r"[\"'“‘]([^\"'”’]+)[\"'”’]", text)
     if quoted and _names(text, words):
-        return quoted
-    heads = {
-        "from": r"from|origin|start",
-        "to": r"to\b|dest|end",
-        "in": r"city|town|place|country|room|branch",
-        "by": r"author|writer|boat|driver|owner",
-        "on": r"boat|line|day",
-        "at": r"pier|place|stop|branch",
-    }
-    for head, fits in heads.items():
-        match = re.search(rf"\b{head} (?:the )?([A-Z][\w'’]+(?: [A-Z][\w'’]+)*)", text)
+        return [quoted[0].replace("'", "''")]
+    for head, fits in _HEADS.items():
+        match = re.search(rf"\b{head} (?:the )?([A-Z][\w’]+(?: [A-Z][\w’]+)*)", text)
         if match and re.search(fits, words):
-            return [match[1].replace("'", "''")]
-    status = re.search(
-        r"\b(cancelled|open|closed|late|paid|unpaid|overdue|available|sold|lost|returned|active|delayed)\b",
-        text,
-        re.I,
-    )
-    if status and re.search(r"status|state|condition", words):
-        return [status[1].lower()]
-    colour = extract.find("colour", text)
-    return [colour] if colour and "colo" in words else []
+            return [match[1]]
+    state = re.search(_STATES, text, re.I)
+    if state and re.search(r"status|state|condition", words):
+        return [state[1].lower()]
+    colour = extract.find("colour", text) if "colo" in words else None
+    return [colour] if colour else []
 
 
-def _shown(text: str, table: Table, counting: bool, filtered: str) -> tuple[str, str]:
+def _shown(text: str, table: Table, filtered: str) -> tuple[str, str]:
     """What is selected, and the order."""
-    if counting:
-        return "COUNT(*)", ""
-    numbers = [
-        c
-        for c, k in zip(table.columns, table.kinds, strict=True)
-        if re.search("int|real|num|dec|float", k) and not c.endswith("id")
-    ]
-    for pattern, function in _AGGREGATES:
-        if re.search(rf"\b(?:{pattern})\b", text, re.I) and numbers:
-            best = max(numbers, key=lambda c: likeness(text, c.replace("_", " ")))
+    for pattern, function in _AGGREGATES.items():
+        if re.search(rf"\b(?:{pattern})\b", text, re.I) and table.numbers:
+            best = max(table.numbers, key=lambda c: likeness(text, c.replace("_", " ")))
             return f"{function}({best})", ""
     asked = [c for c in table.columns if _names(text, c) and c != "id" and f"{c} " not in filtered]
-    what = (
-        ", ".join(asked)
-        if asked and not re.search(r"\ball\b|\bwhich\b|\blist\b", text, re.I)
-        else "*"
-    )
-    order = ""
-    if match := re.search(rf"\b(?:(?P<least>{_LEAST})|(?P<most>{_MOST}))\b", text, re.I):
-        by = max(table.columns, key=lambda c: _order_fit(text, c, match[0].lower()))
-        order = f" ORDER BY {by}{' DESC' if match['most'] else ''} LIMIT 1"
-    elif match := re.search(r"\b(?:sorted|ordered|order|sort) by (?:the )?(\w+)", text, re.I):
-        by = max(table.columns, key=lambda c: likeness(match[1], c.replace("_", " ")))
-        order = f" ORDER BY {by}{' DESC' if re.search('descending|highest first|latest first', text, re.I) else ''}"
-    return what, order
+    what = "*" if re.search(r"\b(?:all|which|list)\b", text, re.I) else ", ".join(asked) or "*"
+    if match := re.search(rf"\b(?:(?:{_LEAST})|(?P<most>{_MOST}))\b", text, re.I):
+        word = match[0].lower()
+        by = max(table.columns, key=lambda c: _suits_order(text, c.replace("_", " "), word))
+        return what, f" ORDER BY {by}{' DESC' if match['most'] else ''} LIMIT 1"
+    if match := re.search(r"\b(?:sorted|ordered|order|sort) by (?:the )?(\w+)", text, re.I):
+        word = match[1]
+        by = max(table.columns, key=lambda c: likeness(word, c.replace("_", " ")))
+        down = re.search(r"descending|(?:highest|latest|largest) first", text, re.I)
+        return what, f" ORDER BY {by}{' DESC' if down else ''}"
+    return what, ""
 
 
-def _order_fit(text: str, column: str, word: str) -> float:
-    words = column.replace("_", " ")
-    money = re.search(r"cheap|expens|dear", word) and re.search(r"price|fare|cost|amount", words)
-    clock = re.search(r"first|earl|last|late|next|old|new", word) and re.search(
-        r"time|leaves|date|at\b|year|day", words
-    )
-    length = re.search(r"long|short", word) and re.search(r"length|minutes|duration|pages", words)
-    return likeness(text, words) + 2 * bool(money or clock or length)
+def _suits_order(text: str, column: str, word: str) -> float:
+    fits = any(re.search(a, word) and re.search(b, column) for a, b in _SUITS.items())
+    return likeness(text, column) + 2 * fits
 
 
 def _misnamed(job: Job, statement: str, table: Table) -> str:
     """One column of it by a name that is nearly right."""
-    used = [c for c in table.columns if re.search(rf"\b{c}\b", statement)] or [table.columns[0]]
-    column = used[int(job.mind.luck("which column") * len(used))]
-    wrong = (
-        column.removesuffix("s")
-        if column.endswith("s")
-        else f"{column.split('_')[0]}_name"
-        if "_" not in column
-        else column.replace("_", "")
-    )
-    if not re.search(rf"\b{column}\b", statement):
+    used = [c for c in table.columns if re.search(rf"\b{c}\b", statement)]
+    column = (used or list(table.columns))[int(job.mind.luck("which column") * max(len(used), 1))]
+    wrong = column.replace("_", "") if "_" in column else f"{column.removesuffix('s')}_name"
+    if not used:
         return statement.replace("*", wrong, 1)
     return re.sub(rf"\b{column}\b", wrong, statement, count=1)
 
