@@ -133,13 +133,13 @@ def thing_in(text: str, name: str) -> str | None:
         re.I,
     ):
         for match in _THING.finditer(text):
-            if kept := _until_small(match[1]):
+            if kept := until_small(match[1]):
                 return kept
     if re.search(r"problem|issue|matter|complaint|symptom|fault", name, re.I):
         trouble = re.search(
             r"\b(?:has|have|had|got|with|is|it's) (?:an? )?((?:[a-z][\w-]+ ?){1,3})", text
         )
-        return _until_small(trouble[1]) if trouble else None
+        return until_small(trouble[1]) if trouble else None
     told = re.search(
         rf"\b{re.escape(name.replace('_', ' '))}\b(?: is|:| was)?\s+([\w'’-]+(?: [\w'’-]+)?)",
         text,
@@ -149,7 +149,7 @@ def thing_in(text: str, name: str) -> str | None:
     return named[1] if named else None
 
 
-def _until_small(words: str) -> str | None:
+def until_small(words: str) -> str | None:
     """The words up to the first one that begins something else."""
     kept = list(takewhile(lambda word: not _SMALL.match(word), words.split()))
     return " ".join(kept) or None

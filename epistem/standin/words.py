@@ -22,6 +22,8 @@ _COMMON = frozenset(_COMMON_WORDS.split())
 
 @lru_cache(maxsize=50_000)
 def stem(word: str) -> str:
+    if word.endswith("ies") and len(word) > 4:
+        return f"{word[:-3]}y"
     for ending in _ENDINGS:
         if word.endswith(ending) and len(word) - len(ending) >= 3 and not word.endswith("ss"):
             if ending == "es" and not re.search(r"(?:s|x|z|ch|sh)es$", word):

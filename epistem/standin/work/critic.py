@@ -26,7 +26,9 @@ _ASKED = re.compile(
     r"(?:draft|text|notice|reply|answer)\b",
     re.I,
 )
-_FACT = re.compile(r"\b(?:\d{1,2}[:.]\d\d|\d[\d.,]*|[A-Z][a-z]+(?: [A-Z][a-z]+)*)\b")
+_FACT = re.compile(
+    r"\b(?:\d{1,2}[:.]\d\d|\d{1,2} [A-Z][a-z]+|\d[\d.,]*\d|\d|[A-Z][a-z]+(?: [A-Z][a-z]+)*)\b"
+)
 
 
 def draft_of(job: Job) -> str:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from epistem.standin.extract import until_small
 from epistem.standin.job import Job, register
 from epistem.standin.words import stems
 
@@ -36,7 +37,8 @@ def topic_of(job: Job) -> str:
     """What the user spoke of before: the longest run of telling words of their earlier turns."""
     earlier = " ".join(turn.text for turn in job.request.turns[:-1] if turn.role == "user")
     runs = re.findall(r"\b(?:my|the|our|an?) ((?:[\w-]+ ?){1,3})", earlier, re.I)
-    return f"the {max(runs, key=len).strip()}" if runs else ""
+    things = [thing for run in runs if (thing := until_small(run))]
+    return f"the {max(things, key=len)}" if things else ""
 
 
 def _write(job: Job) -> None:

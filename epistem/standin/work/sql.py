@@ -45,7 +45,7 @@ _SUITS = {  # a word of order, and the columns it is likely about
 _HEADS = {  # a small word, and the columns whose values come after it
     "from": r"from|origin|start",
     "to": r"to\b|dest|end",
-    "in": r"city|town|place|country|room|branch",
+    "in": r"city|town|village|place|country|county|region|area|room|branch",
     "by": r"author|writer|boat|driver|owner",
     "on": r"boat|line|day",
     "at": r"pier|place|stop|branch|station",
@@ -95,6 +95,7 @@ def query_for(job: Job) -> str:
             joined, wheres = f" JOIN {other.name} ON {link}", [*wheres, *more]
             break
     what, order = _shown(text, main, " ".join(wheres))
+    what = f"{main.name}.*" if joined and what == "*" else what
     statement = f"SELECT {'COUNT(*)' if counted else what} FROM {main.name}{joined}"
     statement += f" WHERE {' AND '.join(dict.fromkeys(wheres))}" if wheres else ""
     shown_error = _ERROR.search(f"{job.request.told} {job.request.results}")
@@ -115,7 +116,8 @@ def _names(text: str, name: str) -> bool:
 
 def _about(text: str, table: Table) -> float:
     words = " ".join([table.name, table.name, *table.columns]).replace("_", " ")
-    return likeness(text, words) + 0.5 * _names(text, table.name)
+    named = [at for at, word in enumerate(stems(text)) if word in stems(table.name)]
+    return likeness(text, words) + (0.6 / (1 + named[0] / 8) if named else 0.0)
 
 
 def _link(one: Table, other: Table) -> str:
