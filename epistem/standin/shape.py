@@ -26,7 +26,7 @@ from epistem.standin.writing import spoken_of
 Schema = Mapping[str, Any]
 PREFACES = ("Here is the answer:\n", "Sure. Here is the JSON you asked for:\n", "Answer: ")
 SLIPS = ("fence", "preface", "spelling", "missing", "number")
-DEEPEST, MOST_ITEMS = 8, 20
+DEEPEST, MOST_ITEMS = 8, 100
 SPREAD = 0.55  # of a whole number about its likeliest value, in steps
 _SCALED = re.compile(r"urgen|priorit|sever|rating|score|level|stars|importan", re.I)
 _WHY = re.compile(r"reason|why|because|explan|rationale|justif|comment|note|thought|evidence", re.I)
@@ -177,7 +177,7 @@ class _Writer:
     def _array(self, rule: Schema, name: str, depth: int, given: Any) -> None:
         inner, text = self._resolved(rule.get("items", {})), self._job.text
         low, high = _whole(rule.get("minItems"), 0), _whole(rule.get("maxItems"), 6)
-        deep = given is None and _type_of(inner) in ("object", "array")
+        deep = _type_of(inner) in ("object", "array")
         found = (
             list(given)
             if isinstance(given, list)
@@ -188,9 +188,7 @@ class _Writer:
         if given is None and not found and not deep and "enum" not in inner:
             found = list(dict.fromkeys(stems(text)))[:3]
         found = [value for value in found if _suits(value, inner)][: min(high, MOST_ITEMS)]
-        count = (
-            min(max(low, 1), high, MOST_ITEMS) if deep else max(len(found), min(low, MOST_ITEMS))
-        )
+        count = max(len(found), min(low, MOST_ITEMS), int(deep and high > 0))
         self._say("[")
         for at in range(count):
             self._say(", " if at else "")
@@ -204,6 +202,8 @@ class _Writer:
 
     def _leaf(self, rule: Schema, name: str, kind: str, given: Any) -> None:
         ways = self._ways(rule, name, kind, given)
+        if self._job.out.bound:
+            ways = {value: z for value, z in ways.items() if _suits(value, rule)}
         if not ways and kind == "string" and not rule.get("enum") and self._sentence(rule, name):
             return
         texts = {_dumped(self._spelt(v, name)): z for v, z in (ways or {_least(rule): 0.0}).items()}
@@ -224,7 +224,7 @@ class _Writer:
             return {value: z for value, z in given.items() if _suits(value, rule)}
         if given is not None and not isinstance(given, list) and _suits(given, rule):
             return {given: 0.0}
-        if name == self._label_key:
+        if name == self._label_key and kind == "string":
             glosses = dict(self._labels)
             named = tuple((text, glosses.get(text, "")) for text in choices) or self._labels
             if not named:
@@ -295,12 +295,18 @@ class _Writer:
             " Let me know if you need anything else." if job.mind.happens(chance / 2, "end") else ""
         )
         for before, after in ((opener, closer), ("", "")):
-            whole = {text: z for text, z in said.items() if _suits(before + text + after, rule)}
+            whole = {
+                text: z
+                for text, z in said.items()
+                if _suits(f"{before}{spoken_of(text, job.plan)}{after}", rule)
+            }
             if whole:
+                texts = {_dumped(spoken_of(t, job.plan))[1:-1]: z for t, z in whole.items()}
+                free = not {"minLength", "maxLength", "pattern", "format"} & rule.keys()
                 self._say('"')
-                job.out.say(before)
-                job.out.choose({_dumped(spoken_of(t, job.plan))[1:-1]: z for t, z in whole.items()})
-                job.out.say(after)
+                job.out.say(before, free=free)
+                job.out.choose(texts, free=free)
+                job.out.say(after, free=free)
                 self._say('"')
                 return True
         return False
@@ -347,8 +353,8 @@ def _suits(value: Any, rule: Schema) -> bool:
 def _least(rule: Schema) -> Any:
     """The plainest value that the rule allows."""
     kind = _type_of(rule)
-    if rule.get("enum"):
-        return rule["enum"][0]
+    if "const" in rule or rule.get("enum"):
+        return rule["const"] if "const" in rule else rule["enum"][0]
     if kind in ("integer", "number"):
         low, high = _bounds(rule, kind == "integer")
         found = [v for v in (0, low, high) if low <= v <= high and abs(v) != inf]
