@@ -131,28 +131,34 @@ class Sampler:
 
     def say(self, text: str, *, free: bool = True) -> None:
         """Write what can only go on this way. Raises LimitReached."""
-        usual = self.settings.temperature > 0 and not self._top and (free or not self.bound)
         for token in tokens(text):
-            if usual and self._shaken < 0.01 and not self._penalised(token):
-                found = _forced(token, self.settings.temperature, self.settings.top_p)
-                place = self.rng.random()
-                if place < found.p[token]:
-                    self._write(token, found)
-                    continue
-                self._take(found.at(place), found, {token: STEADY})
-            else:
-                self._step({token: STEADY}, free)
+            self._go(token, free)
+
+    def _go(self, token: str, free: bool) -> None:
+        """Write a token where only this one is wanted."""
+        usual = self.settings.temperature > 0 and not self._top and (free or not self.bound)
+        if not usual or self._shaken > 0.01 or self._penalised(token):
+            self._step({token: STEADY}, free)
+            return
+        found = _forced(token, self.settings.temperature, self.settings.top_p)
+        place = self.rng.random()
+        if place < found.p[token]:
+            self._write(token, found)
+        else:
+            self._take(found.at(place), found, {token: STEADY})
 
     def choose(self, ways: Mapping[str, float], *, free: bool = True) -> str:
         """Draw one of the ways, write it, and return it as it was meant. Raises LimitReached."""
         live = [(tokens(text), logit, text) for text, logit in ways.items()]
         at = 0
         while True:
+            if len(live) == 1:
+                for token in live[0][0][at:]:
+                    self._go(token, free)
+                return live[0][2]
             groups: dict[str | None, list[tuple[tuple[str, ...], float, str]]] = defaultdict(list)
             for way in live:
                 groups[way[0][at] if at < len(way[0]) else None].append(way)
-            if set(groups) == {None}:
-                return live[0][2]
             whole = _log_sum([logit for _, logit, _ in live])
             wanted = {
                 token: STEADY + _log_sum([logit for _, logit, _ in group]) - whole

@@ -294,18 +294,14 @@ class _Writer:
         closer = (
             " Let me know if you need anything else." if job.mind.happens(chance / 2, "end") else ""
         )
+        said = {spoken_of(text, job.plan): z for text, z in said.items()}
+        free = not {"minLength", "maxLength", "pattern", "format"} & rule.keys()
         for before, after in ((opener, closer), ("", "")):
-            whole = {
-                text: z
-                for text, z in said.items()
-                if _suits(f"{before}{spoken_of(text, job.plan)}{after}", rule)
-            }
-            if whole:
-                texts = {_dumped(spoken_of(t, job.plan))[1:-1]: z for t, z in whole.items()}
-                free = not {"minLength", "maxLength", "pattern", "format"} & rule.keys()
+            fits = {t: z for t, z in said.items() if free or _suits(f"{before}{t}{after}", rule)}
+            if fits:
                 self._say('"')
                 job.out.say(before, free=free)
-                job.out.choose(texts, free=free)
+                job.out.choose({_dumped(text)[1:-1]: z for text, z in fits.items()}, free=free)
                 job.out.say(after, free=free)
                 self._say('"')
                 return True
@@ -344,10 +340,16 @@ def _bounds(rule: Schema, whole: bool) -> tuple[Any, Any]:
 
 
 def _suits(value: Any, rule: Schema) -> bool:
+    validator = _validator(json.dumps(rule))
+    return validator is None or bool(validator.is_valid(value))
+
+
+@lru_cache(maxsize=1_000)
+def _validator(rule: str) -> Any:
     try:
-        return bool(jsonschema_rs.is_valid(dict(rule), value))
-    except (jsonschema_rs.ValidationError, ValueError):  # the rule itself is no schema
-        return True
+        return jsonschema_rs.validator_for(json.loads(rule))
+    except (jsonschema_rs.ValidationError, ValueError):  # it is no schema, so anything will do
+        return None
 
 
 def _least(rule: Schema) -> Any:
