@@ -42,7 +42,7 @@ async def chat_completions(request: web.Request) -> web.StreamResponse:
         "object": "chat.completion",
         "created": int(time.time()) if asked.key is None else model.created,
         "model": model.name,
-        "system_fingerprint": f"fp_{hashlib.sha256(repr(asked.model).encode()).hexdigest()[:10]}",
+        "system_fingerprint": f"fp_{hashlib.sha256(repr(model).encode()).hexdigest()[:10]}",
     }
     if body.get("stream"):
         await take_time(request, model, 0)
@@ -102,7 +102,7 @@ def _logprobs(asked: Asked, written: tuple[Token, ...]) -> dict[str, Any] | None
 
 
 def _token(text: str, logprob: float) -> dict[str, Any]:
-    return {"token": text, "logprob": logprob, "bytes": list(text.encode("utf-8"))}
+    return {"token": text, "logprob": round(logprob, 6), "bytes": list(text.encode("utf-8"))}
 
 
 def _events(frame: dict[str, Any], asked: Asked) -> list[Event]:
