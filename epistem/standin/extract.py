@@ -47,6 +47,11 @@ _SMALL = re.compile(
     re.I,
 )
 
+_AMOUNT = re.compile(
+    r"\b(\d+(?:[.,/]\d+)?(?: ?(?:k?g|mg|m?l|[ck]?m|cups?|tbsp|tsp|hours?|minutes?|days?|weeks?|litres?|"
+    r"grams?|slices?|pieces?))?\b|(?:an?|one|two|three) (?:pinch|cup|spoon|bit|handful|few|dozen))",
+    re.I,
+)
 KINDS: dict[str, tuple[str, re.Pattern[str]]] = {
     "mail": (r"e-?mail|mail", _MAIL),
     "phone": (r"phone|telephone|mobile|number to (?:call|ring)", _PHONE),
@@ -54,7 +59,8 @@ KINDS: dict[str, tuple[str, re.Pattern[str]]] = {
     "time": (r"\btime|hour|\bat\b|o'clock|sailing|departure|session|slot", _TIME),
     "date": (r"date|day|when|deadline|due|birthday", _DATE),
     "colour": (r"colou?r", _COLOUR),
-    "money": (r"amount|price|cost|fare|budget|sum|money|paid", _MONEY),
+    "money": (r"price|cost|fare|budget|\bsum\b|money|paid", _MONEY),
+    "amount": (r"amount|quantity|how much|weight|volume", _AMOUNT),
     "name": (r"name|who|person|customer|guest|sender|author", _NAME),
     "place": (
         r"place|where|pier|station|stop\b|port|town|city|country|room|address|location|from|to\b|"
@@ -147,6 +153,11 @@ def thing_in(text: str, name: str) -> str | None:
     )
     named = told or re.search(r"(?<=[a-z,] )([A-Z][\w'’-]+(?: [A-Z][\w'’-]+)*)", text)
     return named[1] if named else None
+
+
+def rest_of(text: str) -> str:
+    """What a part of a list names, without its amount."""
+    return " ".join(re.sub(r"^\s*of\b", "", _AMOUNT.sub("", text)).split())
 
 
 def until_small(words: str) -> str | None:

@@ -18,7 +18,18 @@ from epistem.standin.request import Request
 from epistem.standin.sampler import Sampler
 from epistem.standin.writing import Sentence, write
 
-KINDS = ("judge", "critic", "rewrite", "sql", "collect", "labels", "planner", "passages", "chat")
+KINDS = (
+    "judge",
+    "critic",
+    "rewrite",
+    "sql",
+    "collect",
+    "labels",
+    "planner",
+    "digest",
+    "passages",
+    "chat",
+)
 
 
 @dataclass(frozen=True)

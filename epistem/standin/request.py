@@ -24,7 +24,10 @@ _MATERIAL = (
     "message|question|reference|rubric|criteria|note|input|item|reply|history|booking|order|email|"
     "letter|data|example|conversation"
 )
-_TASK = "message|question|input|email|letter|note|text|request|item"
+_TASK = (
+    "message|question|input|email|letter|note|text|request|item|customer|user|client|review|guest|"
+    "caller|article|claim"
+)
 _QUOTED = re.compile(r"\"([^\"\n]+)\"|“([^”\n]+)”|‘([^’\n]+)’|(?<!\w)'([^'\n]+)'(?!\w)")
 
 

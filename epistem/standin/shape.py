@@ -11,6 +11,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import lru_cache
 from math import ceil, floor, inf
 from typing import Any
@@ -19,6 +20,7 @@ import jsonschema_rs
 
 from epistem.standin import extract
 from epistem.standin.job import Job, Kind
+from epistem.standin.request import named_list
 from epistem.standin.words import likeness, stems, urgency
 from epistem.standin.work.labels import LABEL_KEYS, label_of, labels_of, logits
 from epistem.standin.writing import spoken_of
@@ -28,7 +30,7 @@ PREFACES = ("Here is the answer:\n", "Sure. Here is the JSON you asked for:\n", 
 SLIPS = ("fence", "preface", "spelling", "missing", "number")
 DEEPEST, MOST_ITEMS = 8, 100
 SPREAD = 0.55  # of a whole number about its likeliest value, in steps
-_SCALED = re.compile(r"urgen|priorit|sever|rating|score|level|stars|importan", re.I)
+SCALED = re.compile(r"urgen|priorit|sever|rating|score|level|stars|importan", re.I)
 _WHY = re.compile(r"reason|why|because|explan|rationale|justif|comment|note|thought|evidence", re.I)
 _TYPES = {bool: "boolean", int: "integer", float: "number", list: "array", dict: "object"}
 _PLAINEST = {
@@ -44,7 +46,7 @@ def schema_of(job: Job) -> Schema | None:
     if request.schema is not None:
         return request.schema
     shown = [e.values for e in request.examples if e.values is not None]
-    found = _schema_in(job.instructions) or (_from_values(shown[0]) if shown else None)
+    found = _schema_in(job.instructions) or (_from_value(shown[0]) if shown else None)
     found = found or _from_prose(job.instructions)
     if request.reply_kind == "json_object":
         return found or _object_of({"answer": {"type": "string"}})
@@ -54,14 +56,15 @@ def schema_of(job: Job) -> Schema | None:
 
 @lru_cache(maxsize=512)
 def _schema_in(text: str) -> Schema | None:
-    """A JSON Schema that stands in the text itself, or None."""
+    """Of the first JSON that stands in the text: it is a schema itself, or a template of the answer."""
     for start in (m.start() for m in re.finditer(r"\{", text)):
         try:
             value, _ = json.JSONDecoder().raw_decode(text, start)
         except (ValueError, RecursionError):
             continue
-        if isinstance(value, dict) and isinstance(value.get("properties"), dict):
-            return value
+        if isinstance(value, dict) and value:
+            is_schema = isinstance(value.get("properties"), dict)
+            return value if is_schema else _from_value(value)
     return None
 
 
@@ -69,26 +72,40 @@ def _object_of(properties: Mapping[str, Any]) -> Schema:
     return {"type": "object", "properties": properties, "required": list(properties)}
 
 
-def _from_values(values: Mapping[str, Any]) -> Schema:
-    return _object_of({n: {"type": _TYPES.get(type(v), "string")} for n, v in values.items()})
+def _from_value(value: Any) -> Schema:
+    """The schema of what a worked example, or a template, shows."""
+    if isinstance(value, dict):
+        return _object_of({name: _from_value(inner) for name, inner in value.items()})
+    if isinstance(value, list):
+        return {"type": "array", "items": _from_value(value[0]) if value else {}}
+    return {"type": _TYPES.get(type(value), "string")}
 
 
 @lru_cache(maxsize=512)
 def _from_prose(text: str) -> Schema | None:
     """Keys named in words: `JSON with the keys label, urgency (1 to 5) and reason`."""
-    names = re.findall(r"\"(\w+)\"\s*:", text)
-    if not names:
-        plain = re.sub(r"\s*\([^)]*\)", "", text)  # what stands in brackets is about a key
-        match = re.search(r"\b(?:keys?|fields?|propert(?:y|ies))\b:?\s+([^.\n]+)", plain, re.I)
-        parts = re.split(r",\s*(?:and)?\s*|\s+and\s+", match.group(1)) if match else []
-        names = [m.group(1) for part in parts if (m := re.match(r"[\"“`]?(\w+)", part.strip()))]
+    plain = re.sub(r"\s*\([^)]*\)", "", text)  # what stands in brackets is about a key
+    match = re.search(r"\b(?:keys?|fields?|propert(?:y|ies))\b:?\s+([^.\n]+)", plain, re.I)
+    parts = re.split(r",\s*(?:and)?\s*|\s+and\s+", match.group(1)) if match else []
+    names = [m.group(1) for part in parts if (m := re.match(r"[\"“`]?(\w+)", part.strip()))]
+    return _object_of({name: _hinted(name, text) for name in names}) if names else None
 
-    def kind(name: str) -> str:
-        return (
-            "integer" if extract.kind_of(name, {}) == "count" or _SCALED.search(name) else "string"
-        )
 
-    return _object_of({name: {"type": kind(name)} for name in names}) if names else None
+def _hinted(name: str, text: str) -> Schema:
+    """What the words in brackets after a key's name say of it, or else its name."""
+    hint = re.search(rf"\b{re.escape(name)}\b[\"”`]?\s*\(([^)]*)\)", text)
+    about = hint[1] if hint else ""
+    if re.search(r"\btrue\b|\byes\b|boolean", about, re.I):
+        return {"type": "boolean"}
+    if (
+        re.search(r"one of|either|\bor\b", about, re.I)
+        and len(choices := named_list(about.rpartition(":")[2])) > 1
+    ):
+        return {"enum": choices}
+    if re.search(r"\blist\b|array", about, re.I):
+        return {"type": "array", "items": {"type": "string"}}
+    counted = extract.kind_of(name, {}) == "count" or SCALED.search(name) or "number" in about
+    return {"type": "integer" if counted else "string"}
 
 
 def _ranged(schema: Schema, text: str) -> Schema:
@@ -123,8 +140,8 @@ class _Writer:
     def __init__(self, job: Job, kind: Kind, root: Schema, slip: str) -> None:
         self._job, self._kind, self._root, self._slip = job, kind, root, slip
         self._labels = labels_of(job)
-        self._label = ""
-        self._label_key = _label_key(root)
+        self._label, self._part = "", False
+        self._label_key = _label_key(root, bool(self._labels))
 
     def value(self, rule: Any, name: str, depth: int) -> None:
         rule = self._resolved(rule)
@@ -188,17 +205,25 @@ class _Writer:
         if given is None and not found and not deep and "enum" not in inner:
             found = list(dict.fromkeys(stems(text)))[:3]
         found = [value for value in found if _suits(value, inner)][: min(high, MOST_ITEMS)]
-        count = max(len(found), min(low, MOST_ITEMS), int(deep and high > 0))
+        parts = _parts(text)[: min(high, MOST_ITEMS)] if deep and not self._job.out.bound else []
+        count = max(len(found), min(low, MOST_ITEMS), int(deep and high > 0), len(parts))
         self._say("[")
         for at in range(count):
             self._say(", " if at else "")
             if at < len(found):
                 self._say(_dumped(found[at]))
             elif deep:
-                self.value(inner, name, depth + 1)
+                self._about(parts[at] if at < len(parts) else text).value(inner, name, depth + 1)
             else:
                 self._say(_dumped(_least(inner)))
         self._say("]")
+
+    def _about(self, part: str) -> _Writer:
+        """The writer of a part of the text."""
+        job = replace(self._job, request=replace(self._job.request, text=part))
+        writer = _Writer(job, self._kind, self._root, self._slip)
+        writer._part = True
+        return writer
 
     def _leaf(self, rule: Schema, name: str, kind: str, given: Any) -> None:
         ways = self._ways(rule, name, kind, given)
@@ -240,6 +265,8 @@ class _Writer:
         if kind == "null" or _WHY.search(name):
             return {None: 0.0} if kind == "null" else {}
         found = extract.find(name, job.text, rule)
+        if found is None and self._part and extract.kind_of(name, rule) in ("name", ""):
+            found = extract.rest_of(job.text)
         if found is not None and _suits(found, rule):
             return {found: 0.0}
         if isinstance(rule.get("type"), list) and "null" in rule["type"]:
@@ -252,7 +279,7 @@ class _Writer:
         examples say."""
         job = self._job
         low, high = _bounds(rule, whole)
-        if (low, high) == (-inf, inf) and _SCALED.search(name):
+        if (low, high) == (-inf, inf) and SCALED.search(name):
             low, high = 1, 5
         told = extract.find(name, job.text, rule)
         if told is not None and high - low > 10 and _suits(told, rule):
@@ -308,7 +335,7 @@ class _Writer:
         return False
 
 
-def _label_key(root: Schema) -> str:
+def _label_key(root: Schema, labelled: bool) -> str:
     """The key that holds the label: one with choices that is named so, or any with choices, or named so."""
     rules = root.get("properties")
     rules = (
@@ -316,7 +343,16 @@ def _label_key(root: Schema) -> str:
     )
     chosen = [n for n, r in rules.items() if r.get("enum") and _type_of(r) == "string"]
     named = [n for n, r in rules.items() if n.lower() in LABEL_KEYS and _type_of(r) == "string"]
-    return next(iter([*(n for n in chosen if n in named), *chosen, *named]), "")
+    texts = [
+        n for n, r in rules.items() if labelled and _type_of(r) == "string" and not _WHY.search(n)
+    ]
+    return next(iter([*(n for n in chosen if n in named), *chosen, *named, *texts]), "")
+
+
+def _parts(text: str) -> list[str]:
+    """A text that lists things, cut into what it lists."""
+    parts = re.split(r"\n+|[;,]\s+(?:and\s+)?|\s+and\s+|\s+with\s+|(?<=[.!?])\s+", text)
+    return [part.strip(" .-•*") for part in parts if stems(part)]
 
 
 def _type_of(rule: Schema) -> str:

@@ -103,7 +103,11 @@ PAIRS = {
     ),
     "language": Pair("Answer in German.", lambda text: re.search(r"\b(?:und|um|die|ist)\b", text)),
     "collect": Pair(
-        " before you book it.", lambda t: "?" in t, "I want to visit", BOOKING, "Book visits."
+        " before you book it.",
+        lambda text: re.search(r"(?:name|date|size)\?", text),
+        "I want to visit",
+        BOOKING,
+        "Book visits.",
     ),
     "one_question": Pair(", one question at a time.", lambda t: t.count("?") == 1, "Hi", BOOKING),
     "in_order": Pair(", in this order.", asks("name"), "I want to visit", BOOKING),

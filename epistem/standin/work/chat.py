@@ -7,6 +7,8 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
+from epistem.standin.extract import until_small
+from epistem.standin.images import Picture
 from epistem.standin.job import Job, register
 from epistem.standin.request import sentences
 from epistem.standin.tools import missing_argument
@@ -15,9 +17,16 @@ from epistem.standin.work.passages import invented, near
 from epistem.standin.writing import Sentence
 
 JOB_NEAR = 0.06
+_ORDER = re.compile(
+    r"(?:you are|never|do not|don't|always|answer|use|keep|write|if|ask|be|only|say|refuse|reply)\b",
+    re.I,
+)
 _WHO = re.compile(
     r"\bwho are you\b|\bwhat are you\b|\bare you (?:a )?(?:real|human|person|robot|bot|machine)\b",
     re.I,
+)
+_ADVICE = re.compile(
+    r"\bhelp me\b|\bplan\b|\badvice\b|\bideas?\b|\bsuggest|\bhow (?:do|can|should)\b", re.I
 )
 _WISH = re.compile(
     r"\b(?:can|could|may|will|would) (?:i|we|you)\b|\b(?:want|need|demand|expect|like)\b|\bplease\b",
@@ -33,7 +42,7 @@ def guarded(job: Job, content: Iterable[Sentence]) -> Iterator[Sentence]:
         return
     if _WHO.search(job.text) and job.plan.persona:
         yield f"I am the {re.sub(r'^(?:a|an|the) ', '', job.plan.persona)}."
-    if promise := _promise(job):
+    if promise := _promise(job) if not job.plan.collect else "":
         yield promise
     yield from content
 
@@ -80,64 +89,68 @@ def _promise(job: Job) -> str:
 
 
 def _content(job: Job) -> Iterator[Sentence]:
+    """What there is to say, from the first of these that has anything to say."""
     if name := missing_argument(job):
-        yield f"What is the {name}?"
-        return
-    if results := job.request.results:
-        for about, text in results:
-            first, *more = told_by(text)
-            yield f"{about}: {first[:1].lower()}{first[1:]}" if about else first
-            yield from more
-        return
-    for picture in job.request.pictures:
-        size, colours = (
-            f"{picture.width} by {picture.height} pixels",
-            " and ".join(picture.colours[:2]),
-        )
-        told = f"The picture shows {picture.told.rstrip('.')}."
-        yield told if picture.told else f"It is a picture of {size}, mostly {colours or 'mixed'}."
-    if record := _record(job):
-        yield from record
-        return
-    known = [
-        s
-        for s in sentences(job.instructions)
-        if len(s) > 20 and near(job, s) > 0.12 and not _is_order(s) and s not in job.text
-    ]
-    found = sorted(known, key=lambda s: -near(job, s))[:3]
-    if found:
+        return iter([f"What is the {name}?"])
+    if job.request.results:
+        return iter([s for about, text in job.request.results for s in _told_about(about, text)])
+    found: list[Sentence] = [_seen(picture) for picture in job.request.pictures]
+    found = found or [*_record(job)] or [*_known(job)]
+    if not found and job.plan.unknown:
+        found = [{job.plan.unknown: 0.0}]
+    return iter(found or [*_small_talk(job)])
+
+
+def _told_about(about: str, text: str) -> list[str]:
+    first, *more = told_by(text)
+    return [f"{about}: {first[:1].lower()}{first[1:]}" if about else first, *more]
+
+
+def _seen(picture: Picture) -> str:
+    if picture.told:
+        return f"The picture shows {picture.told.rstrip('.')}."
+    size, colours = f"{picture.width} by {picture.height} pixels", " and ".join(picture.colours[:2])
+    return f"It is a picture of {size}, mostly {colours or 'mixed'}."
+
+
+def _known(job: Job) -> Iterator[Sentence]:
+    """What the instructions say to the question, or the answer of a worked example like it."""
+    said = [s for s in sentences(job.instructions) if len(s) > 20 and s not in job.text]
+    told = [s for s in said if near(job, s) > 0.12 and not _ORDER.match(s)]
+    if told:
         yield from lead(job)
-    yield from found
-    if not found and job.request.examples:
-        nearest = max(job.request.examples, key=lambda e: likeness(job.text, e.text))
-        if likeness(job.text, nearest.text) > 0.1:
-            yield nearest.answer
-            return
-    if found:
-        return
-    if job.request.pictures:
-        return
-    if job.plan.unknown:
-        yield {job.plan.unknown: 0.0}
-        return
-    about = " ".join(job.text.split()[:12]).rstrip(".?!,")
-    yield f"You say: “{about}”." if about else "I have read your message."
-    tools_there = bool((job.request.body or {}).get("tools"))
-    if not tools_there and job.mind.happens(0.25 * (1.2 - job.model.knowledge) * 2, "claim"):
+        yield from sorted(told, key=lambda s: -near(job, s))[:3]
+    elif job.request.examples:
+        best = max(job.request.examples, key=lambda e: likeness(job.text, e.text))
+        if likeness(job.text, best.text) > 0.1:
+            yield best.answer
+
+
+def _small_talk(job: Job) -> Iterator[Sentence]:
+    """With nothing to go by: the mood of what was said, its topic, an offer, and a claim or two."""
+    frames = lexicon()["frames"]
+    topic = topic_of(job.text)
+    bad = kinship(job.text, "terrible missing delay broken refund")
+    good = kinship(job.text, "lovely")
+    asks, advice = "?" in job.text or _WISH.search(job.text), _ADVICE.search(job.text)
+    mood = ["sorry"] if bad > good else ["glad"] if good else []
+    kinds = [*mood, "help" if advice and not bad else "act", "ask"]
+    for kind in kinds:
+        yield {frame.format(topic=topic): job.mind.own(frame) for frame in frames[kind]}
+    claims = not (job.request.body or {}).get("tools") and 0.6 * (1.2 - job.model.knowledge)
+    if claims and job.mind.happens(claims, "claim"):
         yield str(lexicon()["voice"]["claims"][0])
-    if not job.plan.grounded:
+    if asks and not job.plan.grounded and job.mind.happens(0.5, "made up"):
         yield invented(job)
-    yield "There is more to say, and it depends on what you need."
 
 
-def _is_order(sentence: str) -> bool:
-    return bool(
-        re.match(
-            r"(?:you are|never|do not|don't|always|answer|use|keep|write|if|ask|be|only|say|refuse|reply)\b",
-            sentence,
-            re.I,
-        )
-    )
+def topic_of(text: str) -> str:
+    """What a message is about, as one would say it back: "my bike" is "your bike"."""
+    for match in re.finditer(r"\b(my|our|the|an?|your) ((?:[a-z][\w-]+ ?){1,3})", text, re.I):
+        if thing := until_small(match[2]):
+            whose = match[1].lower()
+            return f"{'your' if whose in ('my', 'our') else 'the' if whose == 'your' else whose} {thing}"
+    return "this"
 
 
 def told_by(text: str) -> list[str]:

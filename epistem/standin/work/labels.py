@@ -24,12 +24,18 @@ from epistem.standin.job import Job, register
 from epistem.standin.request import Example, blocks_in, bullets_after, named_list
 from epistem.standin.words import kinship, likeness, shared_groups
 
-_OTHER = re.compile(r"^(?:other|others|none|unknown|else|misc\w*|general)$", re.I)
+_OTHER = re.compile(r"^(?:other|others|none|unknown|else|misc\w*|general|neutral|mixed)$", re.I)
 _LISTING = re.compile(
     r"\b(?:labels?|categor(?:y|ies)|class(?:es)?|kinds?|types?|topics?|one of|sort|classify|choose|pick|"
-    r"helpers?|steps?|teams?|specialists?|agents?|tools?|routes?|next)\b",
+    r"helpers?|steps?|answer|reply|respond|decide|whether|teams?|specialists?|agents?|tools?|routes?|next)\b",
     re.I,
 )
+_CHOICE = re.compile(
+    r"\b(?:answer|reply|respond|say|decide)(?: only| just)?(?: with)? ((?:\w+, )*\w+,? or \w+)\b",
+    re.I,
+)
+_AFTER = re.compile(r"(?::|\bone of|\binto|\bas)\s+([^.:\n(){}]+)")
+_YES_NO = {"yes", "no", "true", "false"}
 _PLAN_KEYS = re.compile(r"^(?:task|plan|clear|rewritten|instruction|brief)\w*$", re.I)
 LABEL_KEYS = (
     "label",
@@ -58,7 +64,7 @@ def labels_in(text: str) -> tuple[tuple[str, str], ...]:
         bullets = bullets_after(lines[at + 1 :])
         if len(bullets) >= 2 and all(len(name.split()) <= 4 for name, _ in bullets):
             return tuple(bullets)
-        for _, tail in re.findall(r"(:|\bone of|\binto|\bas)\s+([^.:\n]+)", line):
+        for tail in _CHOICE.findall(line) + _AFTER.findall(line):
             names = named_list(tail)
             if len(names) >= 2:
                 return tuple((name, "") for name in names)
@@ -93,6 +99,10 @@ def logits(job: Job, labels: tuple[tuple[str, str], ...]) -> dict[str, float]:
         nearest = max((_affinity(job, text, other) for other in same), default=0.0)
         score = likeness(text, about) + model.knowledge * kinship(text, about)
         scores[name] = score + 1.2 * nearest
+    if {name.lower() for name in names} <= _YES_NO:  # by how far the text has what is asked about
+        asked = job.request.rest if job.request.rest != text else job.instructions
+        has = min(1.0, 2.5 * max(likeness(text, asked), 0.5 * kinship(text, asked)))
+        scores = {n: has if n.lower() in ("yes", "true") else 1 - has for n in names}
     best = max(scores.values())
     steady = (0.55 if job.request.examples else 1.0) * (0.7 if job.plan.think else 1.0)
     found = {}

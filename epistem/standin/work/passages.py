@@ -34,7 +34,7 @@ def told(job: Job, passages: tuple[Passage, ...]) -> Iterator[Sentence]:
         key=lambda found: -found[0],
     )  # fmt: skip
     best = ranked[0][0] if ranked else 0.0
-    known = best >= NEAR * 1.3
+    known = best >= NEAR * 1.3 and _covers(job, " ".join(s for _, s, _ in ranked[:2]))
     if not known and job.plan.unknown:
         yield {job.plan.unknown: 0.0}
         return
@@ -47,6 +47,13 @@ def told(job: Job, passages: tuple[Passage, ...]) -> Iterator[Sentence]:
     loose = 0.75 if job.plan.long or not known else 0.45
     if not job.plan.grounded and job.mind.happens(loose, "made up"):
         yield invented(job)
+
+
+def _covers(job: Job, text: str) -> bool:
+    """Whether a text speaks of enough of what the question asks: a careless model is content with less."""
+    asked = set(stems(job.request.topic))
+    met = [w for w in asked if w in stems(text) or job.model.knowledge * kinship(text, w) > 0.3]
+    return len(met) >= (0.15 + 0.4 * job.model.knowledge) * len(asked)
 
 
 def invented(job: Job) -> str:
