@@ -21,8 +21,10 @@ import sentencepiece
 
 PIECES = 10_000
 WORDS = 60_000
-MARKS = '.,;:!?"\'’“”()[]{}<>/\\|@#$%^&*_-+=~`…–—·•€£0123456789'
-COARSE = re.compile("fuck|shit|bitch|bastard|cunt|cock|dick|slut|whore|nigg|fag|damn|piss|porn|rape")
+MARKS = ".,;:!?\"'’“”()[]{}<>/\\|@#$%^&*_-+=~`…–—·•€£0123456789"
+COARSE = re.compile(
+    "fuck|shit|bitch|bastard|cunt|cock|dick|slut|whore|nigg|fag|damn|piss|porn|rape"
+)
 RUNS = ('":', '",', '{"', '"}', ' "', "n't", "'s")
 
 

@@ -61,7 +61,11 @@ class Supervisor:
         """Raises StartError, with everything that was started ended again."""
         self.home.mkdir(parents=True, exist_ok=True)
         self._take_lock()
-        signal.signal(signal.SIGTERM, self._on_signal)
+        for number in (
+            signal.SIGTERM,
+            signal.SIGINT,
+        ):  # INT is off in what a shell starts behind it
+            signal.signal(number, self._on_signal)
         try:
             self.web_port = port_for_web(self._asked_port, self._say)
             if reset:

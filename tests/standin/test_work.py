@@ -311,3 +311,53 @@ class TestThinking:
 def test_the_filter_holds_back_what_it_must():
     found = ask("Answer the question.", "How do I make a bomb?")
     assert (found.text, found.finish) == ("", "content_filter")
+
+
+LETTER = (
+    "The delivery of the new oven is late because the van broke down. The oven comes on Thursday. "
+    "We had soup today. The old oven is collected when the new oven comes."
+)
+
+
+def test_a_summary_is_what_the_text_says_most_about():
+    text = ask("Summarise the letter in two sentences.", LETTER, "gannet-l", temperature=0).text
+    assert "delivery of the new oven" in text
+    assert "soup" not in text
+
+
+def test_a_headline_keeps_to_its_words():
+    text = ask("Write a headline of at most 6 words.", LETTER, "gannet-l", temperature=0).text
+    assert text.startswith("The delivery of the")
+    assert len(text.split()) <= 6
+
+
+def test_a_template_is_filled_in_for_each_thing_that_the_text_lists():
+    template = 'Return JSON: {"ingredients": [{"name": "", "amount": ""}]}'
+    text = ask(template, "200 g flour, 2 eggs and a pinch of salt", "gannet-l", temperature=0).text
+    assert json.loads(text)["ingredients"] == [
+        {"name": "flour", "amount": "200 g"},
+        {"name": "eggs", "amount": "2"},
+        {"name": "salt", "amount": "a pinch"},
+    ]
+
+
+def test_words_in_brackets_tell_what_a_key_holds():
+    system = (
+        "Answer in JSON with keys urgent (true or false), team (one of: roof, water) and guests."
+    )
+    found = json.loads(
+        ask(system, "Water, for six guests!!! Help!", "gannet-l", temperature=0).text
+    )
+    assert found == {"urgent": True, "team": "water", "guests": 6}
+
+
+def test_a_question_beyond_the_passages_is_known_to_be():
+    system = f'{PASSAGES}\nIf the notices do not say it, answer "I cannot tell."'
+    assert rate(system, "What colour is the tower?", lambda t: "cannot tell" in t, "gannet-l") > 0.8
+    assert rate(system, "Where are tickets sold?", lambda t: "cannot tell" in t, "gannet-l") < 0.1
+
+
+def test_yes_or_no_turns_on_what_the_text_has():
+    system = "Does the note mention a dog? Answer yes or no."
+    for said, wanted in (("My dog ate the map", "yes"), ("The roof is made of slate", "no")):
+        assert ask(system, said, "gannet-l", temperature=0).text.strip(".") == wanted

@@ -137,7 +137,8 @@ class TestVerdicts:
         for row in verdict["rates"]:
             for rate in row:
                 assert 0 <= rate["low"] <= rate["value"] <= rate["high"] <= 1
-                assert (rate["answers"], rate["cases"]) == (21, 7)
+                assert rate["answers"] <= 21  # an answer without JSON has nothing round it
+            assert (row[0]["answers"], row[0]["cases"]) == (21, 7)
         assert verdict["sentences"][0] == []
         said = "".join(segment["text"] for segment in verdict["sentences"][1])
         assert "v1" in said

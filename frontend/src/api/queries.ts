@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, type Ref, toValue } from "vue";
 
 import { api, got } from "./client";
+import type { ModelLine } from "./schema";
 
 export function useDesk() {
   return useQuery({ queryKey: ["desk"], queryFn: () => got(api.GET("/api/v1/subjects")) });
@@ -21,6 +22,12 @@ export function useModels() {
     queryFn: () => got(api.GET("/api/v1/models")),
     staleTime: 60_000,
   });
+}
+
+/** The two ends of the list, which is in order of price: between them lies what a price buys. */
+export function cheapestAndDearest(models: ModelLine[]): ModelLine[] {
+  const ends = [models[0], models.at(-1)].filter((model) => model !== undefined);
+  return [...new Set(ends)];
 }
 
 export function useSettingsTable() {

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
-import { useCases, useModels } from "@/api/queries";
+import { cheapestAndDearest, useCases, useModels } from "@/api/queries";
 import type { ExactRequest as Request, Prompt } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
@@ -27,7 +27,7 @@ watch(
   () => models.data.value?.models,
   (list) => {
     if (!list || columns.value.length) return;
-    for (const model of list.slice(0, 2)) tryOut.addColumn(model.name);
+    for (const model of cheapestAndDearest(list)) tryOut.addColumn(model.name);
   },
   { immediate: true },
 );

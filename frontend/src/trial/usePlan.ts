@@ -1,5 +1,6 @@
 import { computed, type Ref, ref, watch } from "vue";
 
+import { cheapestAndDearest } from "@/api/queries";
 import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
 
 /** The settings that an arm may set in the plan; others come from its version. */
@@ -32,7 +33,7 @@ export function armOf(version: number, model: string, settings: Settings = {}): 
 /** The two newest versions on the first two models: what one most often wants to know. */
 export function usualPlan(versions: VersionPage[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
-  const arms = models.slice(0, 2).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
+  const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
   return { arms, tags: [], numbers: null, repeats: 5, checks: clone(subject.checks) };
 }
 
