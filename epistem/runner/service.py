@@ -14,6 +14,7 @@ from typing import Any
 
 import structlog
 
+from epistem.core.trials.plan import IN_FLIGHT
 from epistem.models.retry import Retry
 from epistem.runner.lifeline import die_with_parent
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
@@ -29,7 +30,7 @@ class RunnerOptions:
 
     shards: int = 2
     shard_size: int = 2_048
-    in_flight: int = 64
+    in_flight: int = IN_FLIGHT
     poll_s: float = 0.25
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
 

@@ -108,7 +108,7 @@ def _limit(body: dict[str, Any], model: Profile, asked: int) -> int:
 
 
 def tokens_asked(body: dict[str, Any]) -> int:
-    """Of the messages (three beside each one's words), their pictures and calls, and the tools."""
+    """Of the messages (with what each adds to its words), their pictures and calls, and the tools."""
     count = sum(_tokens_of(message) for message in body["messages"])
     return count + sum(tokens.count(json.dumps(tool)) for tool in body.get("tools") or ())
 
@@ -118,7 +118,7 @@ def _tokens_of(message: dict[str, Any]) -> int:
     parts = content if isinstance(content, list) else []
     pictures = sum(picture_from(url).tokens for part in parts if (url := url_of(part)))
     calls = sum(tokens.count(json.dumps(call)) for call in message.get("tool_calls") or ())
-    return tokens.count(text_of(content)) + 3 + pictures + calls
+    return tokens.count(text_of(content)) + tokens.PER_MESSAGE + pictures + calls
 
 
 def _cached(service: Service, model: Profile, body: dict[str, Any]) -> int:

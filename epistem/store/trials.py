@@ -13,6 +13,7 @@ from epistem.core.checks.registry import CheckUse
 from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
+from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan
 from epistem.store import cases, models, versions
@@ -74,11 +75,38 @@ SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unan
 """
 
 
-def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
-    """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
+def estimate_of(tx: Transaction, subject: Subject, plan: TrialPlan, in_flight: int) -> Estimate:
+    """What the plan will take. Raises InvalidInput or NotFound as `create` does."""
     chosen = cases.picked(tx, subject, plan.cases)
     check_plan(plan, len(chosen))
-    known = models.all_of(tx)
+    known, past = models.all_of(tx), _past_answers(tx, subject)
+    arms = []
+    for arm, version in zip(plan.arms, _versions(tx, subject, plan, known), strict=True):
+        model = models.pick(known, arm.model)
+        settings = arm.settings.over(version.content.settings)
+        prices = (model.context_window, model.input_cents, model.output_cents)
+        length, ms = past.get(arm.model, (None, None))
+        arms.append(PlannedArm(version.content, settings, *prices, length, ms))
+    return estimate(arms, [c.content.inputs for c in chosen], plan.repeats, in_flight)
+
+
+def _past_answers(tx: Transaction, subject: Subject) -> dict[str, tuple[float, float]]:
+    """Mean output tokens and ms of each model's answers, in the latest trial where it gave any."""
+    rows = tx.rows(
+        "SELECT a.model, t.id, AVG(r.output_tokens), AVG(r.total_ms) FROM trials t "
+        "JOIN arms a ON a.trial_id = t.id JOIN readings r ON r.trial_id = t.id AND r.arm = a.position "
+        "WHERE t.id IN (SELECT id FROM (SELECT id FROM trials WHERE subject_id = %s AND recorded > 0 "
+        "ORDER BY id DESC LIMIT 3) latest) AND r.error IS NULL "
+        "GROUP BY a.model, t.id ORDER BY t.id",
+        [subject.id],
+    )
+    return {model: (float(length), float(ms)) for model, _, length, ms in rows}
+
+
+def _versions(
+    tx: Transaction, subject: Subject, plan: TrialPlan, known: list[models.Model]
+) -> list[versions.Version]:
+    """The arms' versions. Raises InvalidInput naming the arm whose version or model is not there."""
     saved = []
     for position, arm in enumerate(plan.arms):
         try:
@@ -86,6 +114,14 @@ def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
         except NotFound as error:
             raise InvalidInput(error.message, field=f"arms.{position}.version") from error
         models.pick(known, arm.model, field=f"arms.{position}.model")
+    return saved
+
+
+def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
+    """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
+    chosen = cases.picked(tx, subject, plan.cases)
+    check_plan(plan, len(chosen))
+    saved = _versions(tx, subject, plan, models.all_of(tx))
     checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
     arms = []
     for arm, version in zip(plan.arms, saved, strict=True):

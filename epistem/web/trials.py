@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from epistem.core.cases.content import Case, title_of
 from epistem.core.checks.registry import CheckUse, measures_of
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.plan import TrialPlan
+from epistem.core.trials.plan import IN_FLIGHT, TrialPlan
 from epistem.store import readings, subjects, trials
 from epistem.store.database import Transaction
 from epistem.store.evidence import arm_names
@@ -79,6 +79,21 @@ class TrialPage(TrialLine):
 
 class TrialList(Shape):
     trials: list[TrialLine]
+
+
+class EstimateShape(Shape):
+    """What a trial will take. `seconds` is null while nothing is known of a model's speed. Answers are
+    as long as past ones where `from_past`, else by a guess. `too_long` and `unfit` count requests that
+    the window has no room for, and that the cases' inputs can't make."""
+
+    calls: int
+    input_tokens: int
+    output_tokens: int
+    cents: float
+    seconds: float | None
+    from_past: bool
+    too_long: int
+    unfit: int
 
 
 class TrialPath(BaseModel):
@@ -191,6 +206,16 @@ def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
     with database().transaction() as tx:
         trial = trials.create(tx, subjects.get(tx, path.name), body)
         return reply(_page(tx, trial), 201)
+
+
+@bp.post(
+    "/subjects/<name>/trials/estimate", responses={200: EstimateShape}, operation_id="estimateTrial",
+    summary="What a trial will take, before it starts",
+)  # fmt: skip
+def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
+    with database().transaction() as tx:
+        found = trials.estimate_of(tx, subjects.get(tx, path.name), body, IN_FLIGHT)
+    return reply(EstimateShape.model_validate(found._asdict()))
 
 
 @bp.get(

@@ -19,6 +19,7 @@ from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import Document
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
+from epistem.core.wire import tokens
 from epistem.core.wire.request import body_from
 from epistem.models.client import Endpoint, Exchange, ModelClient
 from epistem.models.retry import Retry
@@ -48,14 +49,20 @@ class RenderedPart(Shape):
     role: str
     name: str
     text: str
+    tokens: int
 
 
 class ExactRequest(Shape):
-    """`address` is where `body` would be posted."""
+    """`address` is where `body` would be posted. Tokens are counted by our own vocabulary: exact for
+    the stand-in's models, an estimate for others. `answer_tokens` is the most the answer may have."""
 
     address: str
+    key_reference: str | None
     body: dict[str, Any]
     parts: list[RenderedPart]
+    tokens: int = Field(description="All messages, with what each one adds to its parts.")
+    window: int
+    answer_tokens: int | None
 
 
 class TriedAnswer(Shape):
@@ -120,12 +127,20 @@ def _request(body: TryOut, model: models.Model) -> ExactRequest:
     messages = render(body.content, body.inputs)
     settings = body.settings.over(body.content.settings)
     parts = [
-        RenderedPart(role=message.role, name=name, text=text)
+        RenderedPart(role=message.role, name=name, text=text, tokens=tokens.count(text))
         for message in messages
         for name, text in message.parts
     ]
     sent = body_from(messages, body.content, model.name, settings, body.seed)
-    return ExactRequest(address=model.address.rstrip("/") + wire.PATH, body=sent, parts=parts)
+    return ExactRequest(
+        address=model.address.rstrip("/") + wire.PATH,
+        key_reference=model.key_reference,
+        body=sent,
+        parts=parts,
+        tokens=sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages),
+        window=model.context_window,
+        answer_tokens=settings.max_tokens,
+    )
 
 
 async def _ask(endpoint: Endpoint, body: bytes) -> Exchange:

@@ -38,12 +38,13 @@ def test_the_same_request_and_seed_give_the_same_bytes(stand_in):
     assert ask(stand_in, streamed)[2] == ask(stand_in, streamed)[2]
 
 
-class TestKeys:
-    @pytest.fixture(scope="class")
-    def locked(self):
-        with served(make_app(pace=0, key="open sesame")) as url:
-            yield url
+@pytest.fixture(scope="module")
+def locked():
+    with served(make_app(pace=0, key="open sesame")) as url:
+        yield url
 
+
+class TestKeys:
     @pytest.mark.parametrize("headers", [{}, {"Authorization": "Bearer wrong"}, {"x-api-key": ""}])
     def test_a_missing_or_wrong_key_is_401(self, locked, headers):
         status, _, text = ask(locked, request(NOTE), headers)

@@ -228,6 +228,14 @@ class TestTries:
         assert shown["body"]["temperature"] == 0
         assert [p["name"] for p in shown["parts"]] == ["Task", "Reply", "Note"]
 
+    def test_tokens_are_told_by_part_and_are_what_the_server_counts(self, api, made, two_models):
+        page = api.post("/subjects/shelf-note/tries", self.body(seed=9)).get_json()
+        shown = page["request"]
+        assert shown["tokens"] == page["input_tokens"]
+        assert shown["window"] == 8_192
+        assert all(part["tokens"] > 0 for part in shown["parts"])
+        assert 0 <= shown["tokens"] - sum(part["tokens"] for part in shown["parts"]) <= 12
+
     def test_a_check_that_cannot_be_held_says_why(self, api, made, two_models):
         api.put("/subjects/shelf-note/checks", {"checks": [{"check": "structure.reply_schema"}]})
         content = {**CONTENT, "reply": {"kind": "text"}}

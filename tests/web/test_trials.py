@@ -77,6 +77,32 @@ class TestPlans:
         assert_problem(start(api, **more), status, field, says)
         assert api.get("/subjects/shelf-note/trials").get_json()["trials"] == []
 
+    def test_an_estimate_is_near_what_the_trial_then_takes(self, api, subject, running):
+        first = api.post("/subjects/shelf-note/trials/estimate", PLAN).get_json()
+        assert (first["calls"], first["from_past"], first["seconds"]) == (28, False, None)
+        trial = finished(api)
+        readings = [
+            reading
+            for arm in (0, 1)
+            for case in range(7)
+            for reading in api.get(
+                f"/trials/{trial['id']}/readings?arm={arm}&case_at={case}"
+            ).get_json()["readings"]
+        ]
+        # The stand-in counts by the same vocabulary, so the way in is exact.
+        assert first["input_tokens"] == sum(r["input_tokens"] for r in readings)
+        again = api.post("/subjects/shelf-note/trials/estimate", PLAN).get_json()
+        assert again["from_past"]
+        assert again["seconds"] > 0
+        assert again["output_tokens"] == pytest.approx(
+            sum(r["output_tokens"] for r in readings), abs=1
+        )
+        assert again["cents"] == pytest.approx(trial["cents"], rel=0.02)
+
+    def test_a_plan_that_cannot_be_carried_out_has_no_estimate(self, api, subject):
+        answer = api.post("/subjects/shelf-note/trials/estimate", {**PLAN, "arms": []})
+        assert_problem(answer, 422, "arms", "no arms")
+
     def test_a_new_trial_has_all_that_a_matrix_needs(self, api, subject):
         page = start(api).get_json()
         assert (page["status"], page["total"], page["recorded"], page["ticks"]) == (

@@ -15,6 +15,8 @@ from epistem.core.shapes import Document
 
 MAX_REPEATS = 100
 MAX_CELLS = 200_000
+IN_FLIGHT = 64
+"""Calls that a runner makes at once, unless it is told otherwise."""
 
 
 class ArmPlan(Document):

@@ -11,6 +11,9 @@ from importlib import resources
 
 import sentencepiece
 
+PER_MESSAGE = 3
+"""What a message adds to its words: its role and its ends."""
+
 
 @lru_cache(maxsize=1)
 def _pieces() -> sentencepiece.SentencePieceProcessor:

@@ -4,12 +4,13 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
-import { useCases, useCheckKinds, useModels, useSubject, useTrial, useTrials, useVersions } from "@/api/queries";
+import { useCases, useCheckKinds, useModels, useSubject, useTrial, useVersions } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
 import CheckRows from "./CheckRows.vue";
 import TrialList from "./TrialList.vue";
+import { useEstimate } from "./useEstimate";
 import { planLike, usePlan, usualPlan } from "./usePlan";
 
 const FEWEST_CASES = 6;
@@ -22,7 +23,6 @@ const versions = useVersions(name);
 const models = useModels();
 const cases = useCases(name);
 const kinds = useCheckKinds();
-const trials = useTrials(name);
 const like = useTrial(computed(() => props.from));
 const kept = computed(() => cases.data.value?.cases ?? []);
 const planning = usePlan(props.name, kept);
@@ -47,11 +47,6 @@ watch(plan, () => (problem.value = null), { deep: true });
 
 const newest = computed(() => versions.data.value?.versions[0]?.content.reply ?? null);
 const unexpected = computed(() => chosen.value.filter((each) => !each.content.expect?.label).length);
-/** What a call cost in the last trial that made any. */
-const centsACall = computed(() => {
-  const last = trials.data.value?.trials.find((trial) => trial.recorded > 0);
-  return last ? last.cents / last.recorded : null;
-});
 const inTheWay = computed(() => {
   if (!plan.value) return "";
   if (versions.data.value?.versions.length === 0) return "Save the draft as a version first: a trial compares versions.";
@@ -61,6 +56,8 @@ const inTheWay = computed(() => {
   if (!Number.isInteger(plan.value.repeats) || plan.value.repeats < 1) return "Repeats must be a whole number from 1.";
   return "";
 });
+
+const { estimate, takes } = useEstimate(props.name, () => (plan.value && !inTheWay.value ? planning.body() : null));
 
 function toggleTag(tag: string): void {
   if (!plan.value) return;
@@ -180,7 +177,14 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <p class="font-serif text-say" data-test="calls">
         {{ count(plan.arms.length, "arm") }} × {{ count(chosen.length, "case") }} × {{ count(plan.repeats || 0, "repeat") }} =
         <b class="font-semibold">{{ count(calls, "call") }}</b
-        ><template v-if="centsACall !== null && calls">, about {{ cents(calls * centsACall) }}</template>
+        ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template>
+      </p>
+      <p class="caption mb-1 min-h-[15px]" data-test="takes">{{ takes }}</p>
+      <p v-if="estimate?.unfit" class="text-sm text-rust" role="alert">
+        {{ count(estimate.unfit, "request") }} can’t be made: the cases lack an input that a version asks for.
+      </p>
+      <p v-if="estimate?.too_long" class="text-sm text-rust" role="alert">
+        {{ count(estimate.too_long, "request") }} won’t fit the model’s window together with the answer.
       </p>
       <p v-if="!inTheWay && chosen.length < FEWEST_CASES" class="text-sm text-straw">
         Fewer than {{ FEWEST_CASES }} cases can’t settle anything, however many repeats. More cases tell more.
