@@ -7,17 +7,19 @@ from __future__ import annotations
 
 import asyncio
 import random
-from collections.abc import Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from time import perf_counter
 from types import TracebackType
-from typing import NamedTuple, Self
+from typing import NamedTuple, NoReturn, Self
 
 import aiohttp
 
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
+from epistem.core.wire.stream import Piece, StreamReader
 from epistem.models.keys import key_from
 from epistem.models.retry import Retry
 from epistem.models.time_limits import TimeLimits
@@ -55,6 +57,14 @@ class Exchange(NamedTuple):
     raw: bytes
     reply: wire.Reply
     trace: CallTrace
+
+
+class Streamed(NamedTuple):
+    """The end of a stream: its whole reply, and when the first piece came, if one did."""
+
+    reply: wire.Reply
+    trace: CallTrace
+    first_ms: float | None
 
 
 class _Transient(Exception):
@@ -133,6 +143,65 @@ class ModelClient:
                     raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
                 await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
 
+    async def stream(self, endpoint: Endpoint, body: bytes) -> AsyncIterator[Piece | Streamed]:
+        """Post `body`, which asks for a stream: pieces as they come, and Streamed at the end.
+
+        What fails before the first piece is tried again as by `ask`; after it nothing is. A server
+        that answers whole all the same gives its answer as one piece. Raises CallFailed.
+        """
+        headers, attempts = self._headers_for(endpoint), 0
+        while True:
+            attempts += 1
+            begun = False
+            started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
+            try:
+                async for item in self._pieces(
+                    endpoint, body, headers, started_at, start, attempts
+                ):
+                    begun = True
+                    yield item
+                return
+            except _Transient as failure:
+                trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
+                over = isinstance(failure, _Final) or attempts >= self._retry.attempts
+                if over or begun:
+                    tried = f" Tried {attempts} times." if attempts > 1 else ""
+                    raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
+                await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
+
+    async def _pieces(
+        self,
+        endpoint: Endpoint,
+        body: bytes,
+        headers: dict[str, str],
+        started_at: datetime,
+        start: float,
+        attempts: int,
+    ) -> AsyncIterator[Piece | Streamed]:
+        reader, first_ms, size = StreamReader(), None, 0
+        async with self._posted(endpoint, body, headers) as got:
+            if got.content_type != "text/event-stream":
+                reply = self._whole(endpoint, await _read_up_to(got, MAX_REPLY_BYTES))
+                first_ms = (perf_counter() - start) * 1000
+                for kind, text in (("reasoning", reply.reasoning), ("content", reply.text)):
+                    if text:
+                        yield Piece(kind, text)  # type: ignore[arg-type]
+                yield Streamed(reply, CallTrace(started_at, first_ms, attempts), first_ms)
+                return
+            try:
+                while chunk := await got.content.readany():
+                    size += len(chunk)
+                    if size > MAX_REPLY_BYTES:
+                        raise _Final(_TOO_LONG)
+                    for piece in reader.feed(chunk):
+                        first_ms = first_ms or (perf_counter() - start) * 1000
+                        yield piece
+                reply = reader.reply()
+            except WireError as error:
+                raise _Transient(f"{endpoint.model}: {error.message}") from error
+        trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
+        yield Streamed(reply, trace, first_ms)
+
     def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
         """The same for every call of one client, so a key is looked up once."""
         headers = self._headers.get(endpoint.key_reference)
@@ -146,6 +215,21 @@ class ModelClient:
     async def _attempt(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
     ) -> tuple[bytes, wire.Reply]:
+        async with self._posted(endpoint, body, headers) as got:
+            raw = await _read_up_to(got, MAX_REPLY_BYTES)
+        return raw, self._whole(endpoint, raw)
+
+    def _whole(self, endpoint: Endpoint, raw: bytes) -> wire.Reply:
+        try:
+            return wire.parse_reply(raw)
+        except WireError as error:
+            raise _Transient(f"{endpoint.model}: {error.message}", raw) from error
+
+    @asynccontextmanager
+    async def _posted(
+        self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
+    ) -> AsyncIterator[aiohttp.ClientResponse]:
+        """The answer with status 200, within the time limit; anything else raises _Transient."""
         assert self._session is not None, "use the client as `async with`"
         name, url = endpoint.model, endpoint.address.rstrip("/") + wire.PATH
         try:
@@ -153,7 +237,9 @@ class ModelClient:
                 async with self._session.post(
                     url, data=body, headers=headers, allow_redirects=False
                 ) as got:
-                    raw = await _read_up_to(got, MAX_REPLY_BYTES)
+                    if got.status != 200:
+                        await self._refuse(got, name)
+                    yield got
         except TimeoutError as error:
             limit = endpoint.time_limit_ms / 1000
             raise _Transient(f"{name} did not answer within {limit:g} s.") from error
@@ -163,16 +249,13 @@ class ModelClient:
             ) from error
         except aiohttp.ClientError as error:
             raise _Transient(f"{name} broke off the answer ({type(error).__name__}).") from error
-        if got.status != 200:
-            said = wire.error_message(raw)
-            message = f"{name} answered {got.status}: {said}"
-            if got.status in self._retry.statuses:
-                raise _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
-            raise _Final(message, raw)
-        try:
-            return raw, wire.parse_reply(raw)
-        except WireError as error:
-            raise _Transient(f"{name}: {error.message}", raw) from error
+
+    async def _refuse(self, got: aiohttp.ClientResponse, name: str) -> NoReturn:
+        raw = await _read_up_to(got, MAX_REPLY_BYTES)
+        message = f"{name} answered {got.status}: {wire.error_message(raw)}"
+        if got.status in self._retry.statuses:
+            raise _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
+        raise _Final(message, raw)
 
 
 async def _read_up_to(got: aiohttp.ClientResponse, most: int) -> bytes:

@@ -24,7 +24,7 @@ from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
 from epistem.up.ports import answers, free_port, port_for_web, wait_until
 from epistem.up.process import Child
-from epistem.web.limits import STREAMS
+from epistem.web.limits import THREADS
 
 Say = Callable[[str], None]
 
@@ -185,11 +185,10 @@ class Supervisor:
         return self._epistem("runner", "runner")
 
     def _web(self) -> Child:
-        threads = STREAMS + 8
         command = [
             sys.executable, "-m", "gunicorn", "epistem.web.app:from_environment()",
             f"--bind=127.0.0.1:{self.web_port}", "--workers=1", "--worker-class=gthread",
-            f"--threads={threads}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
+            f"--threads={THREADS}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
         ]  # fmt: skip
         return Child("web server", command, self.home / "logs" / "web.log", env=self._environment())
 

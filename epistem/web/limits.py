@@ -1,4 +1,9 @@
 """Numbers that the web server and the one who starts it both need."""
 
 STREAMS = 16
-"""Event streams open at once. Each holds one of the server's threads."""
+"""Event streams of trials open at once. Each holds one of the server's threads."""
+
+TRIES = 12
+"""Answers streamed at once. Each holds one of the server's threads, too."""
+
+THREADS = STREAMS + TRIES + 8

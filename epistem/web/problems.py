@@ -68,11 +68,18 @@ def problem_response(problem: Problem) -> Response:
 
 
 def problem(status: int, detail: str, **more: Any) -> Response:
-    title = HTTPStatus(status).phrase
-    return problem_response(Problem(title=title, status=status, detail=detail, **more))
+    return problem_response(_problem(status, detail, **more))
+
+
+def _problem(status: int, detail: str, **more: Any) -> Problem:
+    return Problem(title=HTTPStatus(status).phrase, status=status, detail=detail, **more)
 
 
 def of_error(error: EpistemError) -> Response:
+    return problem_response(problem_of(error))
+
+
+def problem_of(error: EpistemError) -> Problem:
     status = next((code for kind, code in STATUS if isinstance(error, kind)), 500)
     if isinstance(error, Conflict) and error.field == "If-Match":
         status = 412
@@ -82,7 +89,7 @@ def of_error(error: EpistemError) -> Response:
     if isinstance(error, StaleDraft):
         theirs = error.theirs
         more = {"theirs": theirs.content, "yours": error.yours, "revision": theirs.revision}
-    return problem(status, error.message, field=error.field, **more)
+    return _problem(status, error.message, field=error.field, **more)
 
 
 def of_validation(error: ValidationError) -> Response:

@@ -14,10 +14,11 @@ MODELS_PATH = "/v1/models"
 
 
 class Usage(NamedTuple):
-    """Tokens as the server counted them."""
+    """Tokens as the server counted them. Reasoning is part of the output."""
 
     input_tokens: int = 0
     output_tokens: int = 0
+    reasoning_tokens: int = 0
 
 
 class Reply(NamedTuple):
@@ -27,6 +28,7 @@ class Reply(NamedTuple):
     finish_reason: str
     usage: Usage
     model: str
+    reasoning: str = ""
 
 
 def build_request(
@@ -57,6 +59,11 @@ def encode(body: Mapping[str, Any]) -> bytes:
     return orjson.dumps(body)
 
 
+def encode_streamed(body: Mapping[str, Any]) -> bytes:
+    """The body as one that asks for the answer piece by piece, with its usage at the end."""
+    return orjson.dumps({**body, "stream": True, "stream_options": {"include_usage": True}})
+
+
 def encode_with_seed(encoded: bytes, seed: int) -> bytes:
     """The encoded body of a request that has no seed, with one: cheaper than encoding it again."""
     return b'%b,"seed":%d}' % (encoded[:-1], seed)
@@ -73,13 +80,25 @@ def parse_reply(raw: bytes) -> Reply:
         text = choice["message"]["content"]
     except (KeyError, IndexError, TypeError) as error:
         raise WireError("The reply has no choices[0].message.content.") from error
-    usage = body.get("usage")
-    usage = usage if isinstance(usage, dict) else {}
+    thought = choice["message"].get("reasoning_content")
     return Reply(
         text=text if isinstance(text, str) else "",
         finish_reason=str(choice.get("finish_reason") or "unknown"),
-        usage=Usage(_whole(usage.get("prompt_tokens")), _whole(usage.get("completion_tokens"))),
+        usage=usage_from(body.get("usage")),
         model=str(body.get("model") or ""),
+        reasoning=thought if isinstance(thought, str) else "",
+    )
+
+
+def usage_from(usage: Any) -> Usage:
+    """What a body says of tokens; 0 for what it does not say."""
+    usage = usage if isinstance(usage, dict) else {}
+    details = usage.get("completion_tokens_details")
+    details = details if isinstance(details, dict) else {}
+    return Usage(
+        _whole(usage.get("prompt_tokens")),
+        _whole(usage.get("completion_tokens")),
+        _whole(details.get("reasoning_tokens")),
     )
 
 

@@ -18,17 +18,19 @@ const throwRefusals: Middleware = {
     if (response.ok) return response;
     throw new Refusal(await problemFrom(response));
   },
-  onError() {
-    return new Refusal({
-      type: "about:blank",
-      title: "No connection",
-      status: 503,
-      detail: "Epistem's server does not answer. What you typed is kept here; is it still running?",
-    });
-  },
+  onError: () => noConnection(),
 };
 
-async function problemFrom(response: Response): Promise<Problem> {
+export function noConnection(): Refusal {
+  return new Refusal({
+    type: "about:blank",
+    title: "No connection",
+    status: 503,
+    detail: "Epistem's server does not answer. What you typed is kept here; is it still running?",
+  });
+}
+
+export async function problemFrom(response: Response): Promise<Problem> {
   try {
     return (await response.json()) as Problem;
   } catch {

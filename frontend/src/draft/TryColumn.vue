@@ -18,7 +18,11 @@ const STOPS: Record<string, string> = {
   content_filter: "held back by the server",
 };
 const cutOff = computed(() => column.value.answer?.finish_reason === "length");
-const isJson = computed(() => /^\s*[[{`]/.test(column.value.answer?.answer ?? ""));
+const text = computed(() => column.value.answer?.answer ?? column.value.coming.content);
+const reasoning = computed(() => column.value.answer?.reasoning ?? column.value.coming.reasoning);
+const isJson = computed(() => /^\s*[[{`]/.test(text.value));
+/** While only reasoning has come, it is what there is to read. */
+const thinking = computed(() => column.value.busy && text.value === "" && reasoning.value !== "");
 
 function setTemperature(text: string): void {
   const value = text.trim() === "" ? null : Number(text);
@@ -50,19 +54,27 @@ function setTemperature(text: string): void {
       <button v-if="!only" type="button" class="link text-xs" @click="$emit('remove')">remove</button>
     </header>
     <div class="min-h-0 flex-1 overflow-auto py-3">
-      <div v-if="column.busy" class="text-ink-3" role="status">
-        Waiting for {{ column.model }}…
-        <button type="button" class="link" @click="column.stop?.abort()">stop</button>
-      </div>
+      <details v-if="reasoning" class="mb-2" :open="thinking" data-test="reasoning">
+        <summary class="caption cursor-pointer">
+          Reasoning<template v-if="column.answer">, {{ count(column.answer.reasoning_tokens, "token") }}</template>
+        </summary>
+        <p class="mt-1 border-l-2 border-rule pl-2 text-sm whitespace-pre-wrap text-ink-2">{{ reasoning }}</p>
+      </details>
+      <div v-if="text" :class="isJson ? 'font-mono text-base' : 'font-serif text-read'" :data-test="column.answer ? 'answer' : 'coming'"
+        ><MarkedText :text="text" :findings="column.answer?.findings ?? []" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
+      ></div>
+      <p v-if="column.busy" class="mt-1 text-ink-3" role="status">
+        {{ text ? "" : thinking ? `${column.model} is thinking…` : `Waiting for ${column.model}…` }}
+        <button type="button" class="link" data-test="stop-answer" @click="column.stop?.abort()">stop</button>
+      </p>
       <div v-else-if="column.error" role="alert" data-test="column-error">
         <p class="text-rust">{{ column.error }}</p>
         <button type="button" class="link mt-1" @click="$emit('ask')">Ask again</button>
       </div>
+      <p v-else-if="column.stopped" class="mt-1 text-sm text-straw" data-test="stopped">
+        Stopped here. <button type="button" class="link" @click="$emit('ask')">Ask again</button>
+      </p>
       <template v-else-if="column.answer">
-        <div
-          :class="isJson ? 'font-mono text-base' : 'font-serif text-read'"
-          data-test="answer"
-          ><MarkedText :text="column.answer.answer" :findings="column.answer.findings" /></div>
         <p v-if="column.answer.answer === ''" class="text-straw">The answer is empty.</p>
         <p v-if="cutOff" class="mt-1 text-sm font-medium text-straw">Cut off here: it reached the token limit.</p>
       </template>
@@ -72,7 +84,11 @@ function setTemperature(text: string): void {
       <p class="text-xs text-ink-2 tabular-nums">
         {{ STOPS[column.answer.finish_reason] ?? column.answer.finish_reason }} ·
         {{ count(words(column.answer.answer), "word") }} · {{ column.answer.input_tokens }} + {{ column.answer.output_tokens }} tokens ·
-        {{ duration(column.answer.total_ms) }} · {{ cents(column.answer.cents) }}
+        {{ cents(column.answer.cents) }}
+        <span class="block"
+          ><template v-if="column.answer.first_ms !== null">first token after {{ duration(column.answer.first_ms) }}, </template>all after
+          {{ duration(column.answer.total_ms) }}</span
+        >
       </p>
       <div class="flex h-5 items-center gap-3">
         <TickStrip :marks="column.marks" />

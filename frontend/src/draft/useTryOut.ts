@@ -1,7 +1,8 @@
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { messageOf } from "@/api/client";
 import type { CasePage, Prompt, TriedAnswer } from "@/api/schema";
+import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
 
 /** One column: a model with a temperature of its own, or the prompt's. */
@@ -10,6 +11,9 @@ export interface Column {
   model: string;
   temperature: number | null;
   answer: TriedAnswer | null;
+  /** What has come so far of an answer that is being written, or that was stopped. */
+  coming: { content: string; reasoning: string };
+  stopped: boolean;
   error: string;
   busy: boolean;
   /** Answers to just this draft and these inputs, oldest first. */
@@ -102,23 +106,22 @@ export function useTryOut(name: string, prompt: () => Prompt | null, inputNames:
   async function ask(id: number): Promise<void> {
     const each = columns.value.find((c) => c.id === id);
     if (!each || each.busy || !prompt()) return;
-    each.busy = true;
-    each.error = "";
+    Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
+    each.coming = { content: "", reasoning: "" };
     each.stop = new AbortController();
     try {
-      const answer = await got(
-        api.POST("/api/v1/subjects/{name}/tries", {
-          params: { path: { name } },
-          body: bodyFor(each),
-          signal: each.stop.signal,
-        }),
-      );
+      const answer = await streamTry(name, bodyFor(each), each.stop.signal, ({ kind, text }) => {
+        each.coming[kind] += text;
+      });
       each.answer = answer;
       each.marks = [...each.marks, answer.findings.every((f) => f.passed) ? "passed" : "failed"].slice(-SHOWN_MARKS) as Mark[];
       spent.value.calls += answer.attempts;
       spent.value.cents += answer.cents;
     } catch (wrong) {
-      if (each.stop?.signal.aborted) return;
+      if (each.stop?.signal.aborted) {
+        each.stopped = true;
+        return;
+      }
       each.error = messageOf(wrong);
       each.marks = [...each.marks, "unanswered" as Mark].slice(-SHOWN_MARKS);
     } finally {
@@ -136,7 +139,8 @@ export function useTryOut(name: string, prompt: () => Prompt | null, inputNames:
 }
 
 function column(id: number, model: string, temperature: number | null): Column {
-  return { id, model, temperature, answer: null, error: "", busy: false, marks: [], stop: null };
+  const coming = { content: "", reasoning: "" };
+  return { id, model, temperature, answer: null, coming, stopped: false, error: "", busy: false, marks: [], stop: null };
 }
 
 function read(key: string): Remembered | null {

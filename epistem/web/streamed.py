@@ -1,0 +1,65 @@
+"""A model's stream, run beside the thread that passes it on to a browser."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterator
+from queue import Empty, SimpleQueue
+from threading import Thread
+
+from epistem.core.errors import EpistemError
+from epistem.core.wire.stream import Piece
+from epistem.models.client import Endpoint, ModelClient, Streamed
+from epistem.models.retry import Retry
+
+HEARTBEAT_S = 10.0
+
+
+class ModelStream:
+    """Pieces of one answer, and how it ended, read in a thread of its own.
+
+    `close` ends the call to the model: whoever stops reading stops paying.
+    """
+
+    def __init__(self, endpoint: Endpoint, body: bytes, retry: Retry) -> None:
+        self._items: SimpleQueue[Piece | Streamed | BaseException] = SimpleQueue()
+        self._loop = asyncio.new_event_loop()
+        self._task = self._loop.create_task(self._read(endpoint, body, retry))
+        self._thread = Thread(target=self._run, name="model stream", daemon=True)
+        self._thread.start()
+
+    def __iter__(self) -> Iterator[Piece | Streamed | None]:
+        """Until the end: what came next, or None when nothing came for HEARTBEAT_S.
+
+        Raises the EpistemError that ended it.
+        """
+        while True:
+            try:
+                item = self._items.get(timeout=HEARTBEAT_S)
+            except Empty:
+                yield None
+                continue
+            if isinstance(item, BaseException):
+                raise item
+            yield item
+            if isinstance(item, Streamed):
+                return
+
+    def close(self) -> None:
+        if not self._loop.is_closed():
+            self._loop.call_soon_threadsafe(self._task.cancel)
+
+    async def _read(self, endpoint: Endpoint, body: bytes, retry: Retry) -> None:
+        async with ModelClient(in_flight=1, retry=retry) as client:
+            async for item in client.stream(endpoint, body):
+                self._items.put(item)
+
+    def _run(self) -> None:
+        try:
+            self._loop.run_until_complete(self._task)
+        except asyncio.CancelledError:
+            self._items.put(EpistemError("The answer was stopped."))
+        except BaseException as error:
+            self._items.put(error)
+        finally:
+            self._loop.close()
