@@ -24,6 +24,10 @@ from epistem.standin.sampler import Token
 from epistem.standin.streaming import Event, paced, packed, send
 
 
+SPOKEN = ("content", "reasoning_content", "tool_calls")
+"""What takes a token's time in a stream."""
+
+
 def error(status: int, message: str, param: str | None, code: str) -> web.Response:
     kind = "invalid_request_error" if status < 500 else "server_error"
     body = {"error": {"message": message, "type": kind, "param": param, "code": code}}
@@ -118,7 +122,10 @@ def _events(frame: dict[str, Any], asked: Asked) -> list[Event]:
         chunks += [_chunk(at, *row[step]) for at, row in enumerate(rows) if step < len(row)]
     chunks += [_chunk(at, {}, None, given.finish) for at, given in enumerate(asked.answers)]
     events = [
-        packed({**frame, "choices": [chunk], **more}, spoken="content" in chunk["delta"])
+        packed(
+            {**frame, "choices": [chunk], **more},
+            spoken=any(chunk["delta"].get(kind) for kind in SPOKEN),
+        )
         for chunk in chunks
     ]
     if wanted:

@@ -1,6 +1,8 @@
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
+from importlib import resources
 
 import pytest
 
@@ -10,8 +12,16 @@ from tests.kit.epistem import EpistemProcess
 
 @pytest.fixture(scope="session")
 def epistem(tmp_path_factory) -> Iterator[EpistemProcess]:
-    """All of Epistem with its demo, as `make demo` starts it."""
+    """All of Epistem with its demo, as `make demo` starts it, and one more model that is slow."""
+    more = tmp_path_factory.mktemp("models")
+    entry = (resources.files("epistem.standin") / "models" / "auk-think.toml").read_text("utf-8")
+    slow = entry.replace('"auk-think"', '"auk-slow"').replace(
+        "ms_per_token = 2.4", "ms_per_token = 60"
+    )
+    (more / "auk-slow.toml").write_text(slow)
+    os.environ["EPISTEM_STAND_IN_MODELS"] = str(more)
     started = EpistemProcess(tmp_path_factory.mktemp("epistem") / "home", "demo").wait_until_up()
+    del os.environ["EPISTEM_STAND_IN_MODELS"]
     yield started
     started.stop()
 

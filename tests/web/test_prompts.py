@@ -1,5 +1,7 @@
 """Subjects, drafts, versions, cases and tries over HTTP."""
 
+import json
+
 import pytest
 
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
@@ -235,6 +237,39 @@ class TestTries:
         assert shown["window"] == 8_192
         assert all(part["tokens"] > 0 for part in shown["parts"])
         assert 0 <= shown["tokens"] - sum(part["tokens"] for part in shown["parts"]) <= 12
+
+    def streamed(self, api, body):
+        """(event, data) pairs of a streamed try."""
+        answer = api.post("/subjects/shelf-note/tries/stream", body)
+        assert answer.content_type == "text/event-stream"
+        blocks = [
+            block.split("\n") for block in answer.get_data(as_text=True).strip().split("\n\n")
+        ]
+        return [
+            (b[0].removeprefix("event: "), json.loads(b[1].removeprefix("data: "))) for b in blocks
+        ]
+
+    def test_a_streamed_answer_is_the_one_that_comes_whole(self, api, made, two_models):
+        *pieces, (event, answer) = self.streamed(api, self.body(seed=3))
+        assert {name for name, _ in pieces} == {"piece"}
+        assert event == "answer"
+        assert "".join(piece["text"] for _, piece in pieces) == answer["answer"]
+        assert 0 < answer["first_ms"] <= answer["total_ms"]
+        whole = api.post("/subjects/shelf-note/tries", self.body(seed=3)).get_json()
+        for field in ("answer", "request", "findings", "input_tokens", "output_tokens"):
+            assert answer[field] == whole[field]
+
+    def test_a_stream_that_fails_ends_in_a_problem(self, api, made, two_models, database):
+        with database.transaction() as tx:
+            models.put(tx, models.Model("tern-s", "http://127.0.0.1:9", None, 8_192, 20, 80))
+        [(event, problem)] = self.streamed(api, self.body(seed=3))
+        assert event == "problem"
+        assert problem["status"] == 502
+        assert "can't be reached" in problem["detail"]
+
+    def test_what_cannot_be_sent_is_refused_before_the_stream_begins(self, api, made, two_models):
+        answer = api.post("/subjects/shelf-note/tries/stream", self.body(inputs={}))
+        assert_problem(answer, 422, "inputs.note", "needs the input “note”")
 
     def test_a_check_that_cannot_be_held_says_why(self, api, made, two_models):
         api.put("/subjects/shelf-note/checks", {"checks": [{"check": "structure.reply_schema"}]})

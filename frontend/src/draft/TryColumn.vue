@@ -51,7 +51,7 @@ function setTemperature(text: string): void {
         />
       </label>
       <span class="flex-1"></span>
-      <button v-if="!only" type="button" class="link text-xs" @click="$emit('remove')">remove</button>
+      <button v-if="!only" type="button" class="link text-xs" data-test="remove-column" @click="$emit('remove')">remove</button>
     </header>
     <div class="min-h-0 flex-1 overflow-auto py-3">
       <details v-if="reasoning" class="mb-2" :open="thinking" data-test="reasoning">

@@ -1,0 +1,52 @@
+"""Answers that come piece by piece, reasoning first, and can be stopped."""
+
+import pytest
+
+DRAFT = "/subjects/triage-message/draft"
+
+
+@pytest.fixture
+def slow(page):
+    """Draft with one column, of a model that thinks slowly."""
+    page.go(DRAFT)
+    page.choose("try-case", "6")
+    page.find("column")
+    while len(page.all("column")) > 1:
+        page.click("remove-column")
+    page.choose("column-model", "auk-slow")
+    return page
+
+
+def test_reasoning_is_read_as_it_comes_and_folded_away_by_the_answer(slow):
+    slow.click("answer-button")
+    slow.reads("reasoning", "The text turns on")
+    assert slow.find("reasoning").get_attribute("open")
+    assert not slow.all("answer")
+    slow.reads("coming", "{")
+    assert not slow.find("reasoning").get_attribute("open")
+    begun = slow.text("coming")
+    slow.until(lambda: slow.all("answer"))
+    assert slow.text("answer").startswith(begun)
+    assert "first token after" in slow.text("column")
+
+
+def test_a_stop_keeps_what_has_come_and_says_so(slow):
+    slow.click("answer-button")
+    slow.reads("reasoning", "The text")
+    slow.click("stop-answer")
+    slow.reads("stopped", "Stopped here")
+    assert "The text" in slow.driver.execute_script(
+        "return document.querySelector('[data-test=reasoning]').textContent"
+    )
+    assert slow.find("answer-button").is_enabled()
+    assert not slow.all("answer")
+
+
+def test_a_stopped_column_can_be_asked_again(slow):
+    slow.click("answer-button")
+    slow.until(lambda: slow.all("stop-answer"))
+    slow.click("stop-answer")
+    slow.choose("column-model", "tern-s")
+    slow.click("answer-button")
+    slow.until(lambda: slow.all("answer"))
+    assert not slow.all("stopped")
