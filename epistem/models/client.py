@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import random
 from collections.abc import AsyncIterator, Awaitable, Callable
-from contextlib import asynccontextmanager
+from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from time import perf_counter
@@ -202,6 +202,19 @@ class ModelClient:
         trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
         yield Streamed(reply, trace, first_ms)
 
+    async def offered(self, endpoint: Endpoint) -> list[str]:
+        """The names of the models that the endpoint's server offers. Raises CallFailed."""
+        headers, start = self._headers_for(endpoint), perf_counter()
+        started_at = datetime.now(UTC).replace(tzinfo=None)
+        try:
+            async with self._answered(endpoint, "GET", wire.MODELS_PATH, None, headers) as got:
+                raw = await _read_up_to(got, MAX_REPLY_BYTES)
+            return wire.parse_models(raw)
+        except (_Transient, WireError) as error:
+            trace = CallTrace(started_at, (perf_counter() - start) * 1000, 1)
+            message = error.message if isinstance(error, WireError) else str(error)
+            raise CallFailed(message, raw=None, trace=trace) from error
+
     def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
         """The same for every call of one client, so a key is looked up once."""
         headers = self._headers.get(endpoint.key_reference)
@@ -225,17 +238,22 @@ class ModelClient:
         except WireError as error:
             raise _Transient(f"{endpoint.model}: {error.message}", raw) from error
 
-    @asynccontextmanager
-    async def _posted(
+    def _posted(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
+    ) -> AbstractAsyncContextManager[aiohttp.ClientResponse]:
+        return self._answered(endpoint, "POST", wire.PATH, body, headers)
+
+    @asynccontextmanager
+    async def _answered(
+        self, endpoint: Endpoint, verb: str, path: str, body: bytes | None, headers: dict[str, str]
     ) -> AsyncIterator[aiohttp.ClientResponse]:
         """The answer with status 200, within the time limit; anything else raises _Transient."""
         assert self._session is not None, "use the client as `async with`"
-        name, url = endpoint.model, endpoint.address.rstrip("/") + wire.PATH
+        name, url = endpoint.model, endpoint.address.rstrip("/") + path
         try:
             with self._limits.of(endpoint.time_limit_ms / 1000):
-                async with self._session.post(
-                    url, data=body, headers=headers, allow_redirects=False
+                async with self._session.request(
+                    verb, url, data=body, headers=headers, allow_redirects=False
                 ) as got:
                     if got.status != 200:
                         await self._refuse(got, name)

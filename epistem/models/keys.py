@@ -3,10 +3,23 @@
 from __future__ import annotations
 
 import os
+import re
 import stat
 from pathlib import Path
 
 from epistem.core.errors import InvalidInput
+
+REFERENCE = re.compile(r"(?:env:[A-Za-z_][A-Za-z0-9_]*|file:/\S.*)\Z")
+
+
+def check_reference(reference: str, *, field: str) -> None:
+    """Raises InvalidInput for what is no reference. It is not repeated: it may be a key itself."""
+    if not REFERENCE.match(reference):
+        raise InvalidInput(
+            "Say where the key is, not the key itself: env:NAME, or file:/path/to/a/file that only "
+            "its owner can read.",
+            field=field,
+        )
 
 
 def key_from(reference: str) -> str:

@@ -157,7 +157,8 @@ class _Shard:
         shared = self._bodies.get(place)
         if shared is None:
             arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
-            request = request_for(arm.content, inputs, arm.model, settings=arm.settings)
+            name = self._models[cell.arm].asked_as
+            request = request_for(arm.content, inputs, name, settings=arm.settings)
             shared = self._bodies[place] = wire.encode(request)
         return wire.encode_with_seed(shared, cell.seed)
 

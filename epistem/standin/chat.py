@@ -23,7 +23,6 @@ from epistem.standin.checking import checked
 from epistem.standin.sampler import Token
 from epistem.standin.streaming import Event, paced, packed, send
 
-
 SPOKEN = ("content", "reasoning_content", "tool_calls")
 """What takes a token's time in a stream."""
 

@@ -6,14 +6,16 @@ from collections.abc import Iterable
 from dataclasses import astuple, dataclass, fields
 from math import fsum
 
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.shapes import listed
 from epistem.store.database import Transaction
 
 
 @dataclass(frozen=True)
 class Model:
-    """`input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME`."""
+    """`input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME` or
+    `file:PATH`. `served_as` is its name at the server, empty when it is the same. `built_in` ones are
+    put there anew at every start."""
 
     name: str
     address: str
@@ -23,6 +25,14 @@ class Model:
     output_cents: float
     time_limit_ms: int = 60_000
     about: str = ""
+    served_as: str = ""
+    policy: str = ""
+    built_in: bool = False
+
+    @property
+    def asked_as(self) -> str:
+        """The name that a request is sent with."""
+        return self.served_as or self.name
 
     def cost_cents(self, input_tokens: int, output_tokens: int) -> float:
         return fsum((input_tokens * self.input_cents, output_tokens * self.output_cents)) / 1e6
@@ -41,10 +51,26 @@ def put(tx: Transaction, model: Model) -> None:
     )
 
 
+def check_own(model: Model) -> None:
+    """Raises Conflict for a built-in one, which can't be changed or removed."""
+    if model.built_in:
+        raise Conflict(
+            f"“{model.name}” comes with Epistem and is put there anew at every start. "
+            "Add a model under another name.",
+            field="name",
+        )
+
+
+def remove(tx: Transaction, name: str) -> None:
+    """Take it off the list; what it answered stays. Raises InvalidInput, or Conflict for a built-in."""
+    check_own(get(tx, name, field="name"))
+    tx.run("DELETE FROM models WHERE name = %s", [name])
+
+
 def all_of(tx: Transaction) -> list[Model]:
     """Cheapest first."""
     rows = tx.rows(f"SELECT {', '.join(_NAMES)} FROM models ORDER BY output_cents, name")
-    return [Model(*row) for row in rows]
+    return [Model(*(*row[:-1], bool(row[-1]))) for row in rows]
 
 
 def get(tx: Transaction, name: str, *, field: str = "model") -> Model:

@@ -33,6 +33,9 @@ RESTART_WINDOW_S = 60.0
 WATCH_S = 0.5
 
 
+STAYS_HERE = "Nothing leaves this machine."
+
+
 class Supervisor:
     """Owns the folder `home` while it runs: one supervisor a folder."""
 
@@ -207,7 +210,10 @@ class Supervisor:
         with database.transaction() as tx:
             for m in profiles().values():
                 prices = (m.window, m.input_cents, m.output_cents)
-                models.put(tx, models.Model(m.name, address, None, *prices, 60_000, m.about))
+                entry = models.Model(
+                    m.name, address, None, *prices, about=m.about, policy=STAYS_HERE, built_in=True
+                )
+                models.put(tx, entry)
         database.close()
 
     def _web_answers(self) -> bool:

@@ -2,28 +2,81 @@
 
 from __future__ import annotations
 
-from flask import Response
+import asyncio
+import re
+from typing import Annotated
+from urllib.parse import urlsplit
 
+from flask import Response
+from pydantic import BaseModel, Field
+
+from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import SETTINGS
+from epistem.core.wire import chat_completions as wire
+from epistem.models.client import Endpoint, Exchange, ModelClient
+from epistem.models.keys import check_reference
+from epistem.models.retry import Retry
 from epistem.store import models
+from epistem.web.problems import Problem
 from epistem.web.replies import Shape, blueprint, database, reply
 
 bp = blueprint("models")
 
+ONCE = Retry(attempts=1)
+GREETING = "Answer with the one word: ready"
+_NAME = re.compile(r"[A-Za-z0-9][\w.:/-]*\Z")
+Price = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 
-class ModelLine(Shape):
-    """Prices are cents for a million tokens. Keys are never shown."""
+
+class ModelEntry(Shape):
+    """What can be set of a model. Prices are cents for a million tokens. `served_as` is its name at the
+    server, empty when it is the same. `key_reference` is env:NAME or file:PATH, never a key."""
+
+    address: str = Field(max_length=300)
+    served_as: str = Field("", max_length=200)
+    key_reference: str | None = Field(None, max_length=200)
+    context_window: int = Field(ge=16, le=100_000_000)
+    input_cents: Price
+    output_cents: Price
+    time_limit_ms: int = Field(60_000, ge=100, le=3_600_000)
+    about: str = Field("", max_length=300)
+    policy: str = Field("", max_length=600)
+
+
+class ModelLine(ModelEntry):
+    """`built_in` models come with Epistem: they are put there anew at every start."""
 
     name: str
-    address: str
-    context_window: int
-    input_cents: float
-    output_cents: float
+    built_in: bool
+    served_as: str
+    key_reference: str | None
+    time_limit_ms: int
     about: str
+    policy: str
 
 
 class ModelList(Shape):
     models: list[ModelLine]
+
+
+class ModelPath(BaseModel):
+    name: str = Field(max_length=80)
+
+
+class Greeted(Shape):
+    """What came of asking a model for one word."""
+
+    answer: str
+    model: str
+    total_ms: float
+    input_tokens: int
+    output_tokens: int
+
+
+class Offered(Shape):
+    """The names that a model's server offers."""
+
+    names: list[str]
 
 
 class SettingLine(Shape):
@@ -43,18 +96,67 @@ class SettingList(Shape):
 def list_models() -> Response:
     with database().transaction() as tx:
         found = models.all_of(tx)
-    lines = [
-        ModelLine(
-            name=m.name,
-            address=m.address,
-            context_window=m.context_window,
-            input_cents=m.input_cents,
-            output_cents=m.output_cents,
-            about=m.about,
+    return reply(ModelList(models=[ModelLine.model_validate(m) for m in found]))
+
+
+@bp.put(
+    "/models/<path:name>", responses={200: ModelLine, 409: Problem}, operation_id="putModel",
+    summary="Add a model, or change the one of that name",
+)  # fmt: skip
+def put_model(path: ModelPath, body: ModelEntry) -> Response:
+    if not _NAME.match(path.name):
+        raise InvalidInput(
+            "A model's name has letters, digits, and . _ : / - after the first.", field="name"
         )
-        for m in found
-    ]
-    return reply(ModelList(models=lines))
+    _check_address(body.address)
+    if body.key_reference:
+        check_reference(body.key_reference, field="key_reference")
+    given = {**body.model_dump(), "key_reference": body.key_reference or None}
+    with database().transaction() as tx:
+        known = {m.name: m for m in models.all_of(tx)}
+        if path.name in known:
+            models.check_own(known[path.name])
+        models.put(tx, models.Model(name=path.name, **given))
+        return reply(ModelLine.model_validate(models.get(tx, path.name)))
+
+
+@bp.delete(
+    "/models/<path:name>", responses={204: None, 409: Problem}, operation_id="removeModel",
+    summary="Take a model off the list; its readings stay",
+)  # fmt: skip
+def remove_model(path: ModelPath) -> Response:
+    with database().transaction() as tx:
+        models.remove(tx, path.name)
+    return Response(status=204)
+
+
+@bp.post(
+    "/models/greet/<path:name>", responses={200: Greeted, 502: Problem}, operation_id="greetModel",
+    summary="Ask a model of the list for one word",
+)  # fmt: skip
+def greet_model(path: ModelPath) -> Response:
+    """Only addresses of the list are ever asked, so save an entry before you try it."""
+    model = _listed(path.name)
+    body = wire.build_request(model.asked_as, [("user", GREETING)], {"max_tokens": 200})
+    exchange = asyncio.run(_ask(model, body))
+    answer = exchange.reply
+    return reply(
+        Greeted(
+            answer=answer.text[:200],
+            model=answer.model,
+            total_ms=exchange.trace.total_ms,
+            input_tokens=answer.usage.input_tokens,
+            output_tokens=answer.usage.output_tokens,
+        )
+    )
+
+
+@bp.get(
+    "/models/offered/<path:name>", responses={200: Offered, 502: Problem}, operation_id="listOffered",
+    summary="What the server of a model of the list offers",
+)  # fmt: skip
+def list_offered(path: ModelPath) -> Response:
+    return reply(Offered(names=asyncio.run(_offered(_listed(path.name)))))
 
 
 @bp.get(
@@ -63,3 +165,43 @@ def list_models() -> Response:
 )  # fmt: skip
 def list_settings() -> Response:
     return reply(SettingList(settings=[SettingLine.model_validate(s) for s in SETTINGS]))
+
+
+def _listed(name: str) -> models.Model:
+    with database().transaction() as tx:
+        return models.get(tx, name, field="name")
+
+
+def _check_address(address: str) -> None:
+    """An http(s) address with a host, and nothing secret in it. Raises InvalidInput."""
+    try:
+        parts = urlsplit(address)
+        port_fits = parts.port is None or parts.port > 0
+    except ValueError as error:
+        raise InvalidInput(f"The address can't be read: {error}.", field="address") from error
+    if parts.scheme not in ("http", "https") or not parts.hostname or not port_fits:
+        raise InvalidInput(
+            "The address reads http://host:port or https://host, without the path /v1/….",
+            field="address",
+        )
+    if parts.username or parts.password or parts.query or parts.fragment:
+        raise InvalidInput(
+            "The address has a name, password or query in it. Keys belong in the key's place.",
+            field="address",
+        )
+
+
+def _endpoint(model: models.Model) -> Endpoint:
+    return Endpoint(
+        model.name, model.address, model.key_reference, min(model.time_limit_ms, 30_000)
+    )
+
+
+async def _ask(model: models.Model, body: dict[str, object]) -> Exchange:
+    async with ModelClient(in_flight=1, retry=ONCE) as client:
+        return await client.ask(_endpoint(model), wire.encode(body))
+
+
+async def _offered(model: models.Model) -> list[str]:
+    async with ModelClient(in_flight=1, retry=ONCE) as client:
+        return await client.offered(_endpoint(model))

@@ -203,7 +203,7 @@ def _request(body: TryOut, model: models.Model) -> ExactRequest:
         for message in messages
         for name, text in message.parts
     ]
-    sent = body_from(messages, body.content, model.name, settings, body.seed)
+    sent = body_from(messages, body.content, model.asked_as, settings, body.seed)
     return ExactRequest(
         address=model.address.rstrip("/") + wire.PATH,
         key_reference=model.key_reference,

@@ -3,6 +3,7 @@ import { createRouter, createWebHistory } from "vue-router";
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
+    { path: "/models/:model(.*)?", name: "models", component: () => import("./models/ModelsScreen.vue") },
     { path: "/", name: "desk", component: () => import("./desk/DeskScreen.vue") },
     {
       path: "/subjects/:name",
@@ -20,7 +21,6 @@ export const router = createRouter({
 });
 
 router.afterEach((to) => {
-  const subject = typeof to.params.name === "string" ? to.params.name : "Desk";
-  const stage = to.name === "desk" ? "" : ` · ${String(to.name)}`;
-  document.title = `${subject}${stage} · Epistem`;
+  const subject = typeof to.params.name === "string" ? `${to.params.name} · ` : "";
+  document.title = `${subject}${to.name === "desk" ? "Desk" : String(to.name)} · Epistem`;
 });

@@ -361,3 +361,8 @@ def test_yes_or_no_turns_on_what_the_text_has():
     system = "Does the note mention a dog? Answer yes or no."
     for said, wanted in (("My dog ate the map", "yes"), ("The roof is made of slate", "no")):
         assert ask(system, said, "gannet-l", temperature=0).text.strip(".") == wanted
+
+
+def test_a_word_asked_for_by_itself_is_said_by_itself():
+    assert rate("", "Answer with the one word: ready", lambda t: t == "ready", "gannet-l") > 0.9
+    assert rate("", 'Say only "yes".', lambda text: text == "yes", "gannet-l") > 0.9

@@ -22,6 +22,9 @@ class Api:
     def post(self, path: str, body: Any = None, **options: Any) -> TestResponse:
         return self.client.post(f"/api/v1{path}", json={} if body is None else body, **options)
 
+    def delete(self, path: str) -> TestResponse:
+        return self.client.delete(f"/api/v1{path}")
+
     def put(self, path: str, body: Any, *, etag: str | None = None) -> TestResponse:
         headers = {} if etag is None else {"If-Match": etag}
         return self.client.put(f"/api/v1{path}", json=body, headers=headers)

@@ -90,6 +90,15 @@ def parse_reply(raw: bytes) -> Reply:
     )
 
 
+def parse_models(raw: bytes) -> list[str]:
+    """The names in the answer to MODELS_PATH. Raises WireError when it is no such list."""
+    try:
+        names = [entry["id"] for entry in orjson.loads(raw)["data"]]
+    except (orjson.JSONDecodeError, KeyError, TypeError) as error:
+        raise WireError("The server's list of models can't be read.") from error
+    return sorted({name for name in names if isinstance(name, str)})
+
+
 def usage_from(usage: Any) -> Usage:
     """What a body says of tokens; 0 for what it does not say."""
     usage = usage if isinstance(usage, dict) else {}

@@ -28,6 +28,11 @@ _WHO = re.compile(
 _ADVICE = re.compile(
     r"\bhelp me\b|\bplan\b|\badvice\b|\bideas?\b|\bsuggest|\bhow (?:do|can|should)\b", re.I
 )
+_ONE_WORD = re.compile(
+    r"\b(?:answer|reply|respond|say)\b(?: (?:only|just|with|exactly|the|one|single|word))*:? "
+    r"[\"“']?(\w+)[\"”']?[.!]?\s*$",
+    re.I,
+)
 _WISH = re.compile(
     r"\b(?:can|could|may|will|would) (?:i|we|you)\b|\b(?:want|need|demand|expect|like)\b|\bplease\b",
     re.I,
@@ -207,4 +212,13 @@ def _value(job: Job, name: str, rule: Mapping[str, Any]) -> Any:
     return None
 
 
-register("chat", lambda job: True, lambda job: job.write(guarded(job, _content(job))), _value)
+def _write(job: Job) -> None:
+    """A word that is asked for by itself is said by itself, as far as the model hears it."""
+    word = _ONE_WORD.search(job.request.turns[-1].text if job.request.turns else "")
+    if word and job.mind.happens(job.model.obedience, "one word"):
+        job.out.say(word[1])
+    else:
+        job.write(guarded(job, _content(job)))
+
+
+register("chat", lambda job: True, _write, _value)

@@ -37,12 +37,16 @@ useKeys([
     label: "subject",
   },
   { keys: { enter: () => open() }, shown: ["Enter"], label: "open" },
+  { keys: { m: () => void router.push({ name: "models" }) }, shown: ["M"], label: "models" },
   { keys: { n: () => (creating.value = true) }, shown: ["N"], label: "new prompt" },
 ]);
 </script>
 
 <template>
-  <AppHeader><span class="flex items-center px-[14px] text-read font-semibold">Desk</span></AppHeader>
+  <AppHeader
+    ><span class="flex flex-1 items-center px-[14px] text-read font-semibold">Desk</span>
+    <RouterLink :to="{ name: 'models' }" class="flex items-center px-[18px]"><span class="link" data-test="to-models">Models</span></RouterLink></AppHeader
+  >
   <main class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto px-[18px] py-4">
     <div class="flex items-start justify-between gap-8">
       <p class="max-w-[900px] font-serif text-say" data-test="desk-sentence">

@@ -17,7 +17,7 @@ function undo(notice: Notice): void {
       data-test="notice"
     >
       <span class="max-w-[640px]">{{ notice.text }}</span>
-      <button v-if="notice.undo" type="button" class="font-semibold underline" @click="undo(notice)">Undo</button>
+      <button v-if="notice.undo" type="button" class="font-semibold underline" data-test="undo" @click="undo(notice)">Undo</button>
       <button v-else type="button" class="underline" @click="dismiss(notice.id)">Put away</button>
     </div>
   </div>

@@ -1,0 +1,115 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+
+import { api, got, messageOf, Refusal } from "@/api/client";
+import type { ModelLine } from "@/api/schema";
+import TryModel from "./TryModel.vue";
+
+const props = defineProps<{ model: ModelLine | null; names: string[] }>();
+const emit = defineEmits<{ saved: [name: string]; remove: []; cancel: [] }>();
+const BLANK = {
+  address: "",
+  served_as: "",
+  key_reference: null as string | null,
+  context_window: 8192,
+  input_cents: 0,
+  output_cents: 0,
+  time_limit_ms: 60_000,
+  about: "",
+  policy: "",
+};
+const name = ref(props.model?.name ?? "");
+const entry = ref({ ...BLANK, ...(props.model ? own(props.model) : {}) });
+const before = JSON.stringify(entry.value);
+const changed = computed(() => JSON.stringify(entry.value) !== before);
+const wrong = ref<Refusal | null>(null);
+const failed = ref("");
+const busy = ref(false);
+const taken = computed(() => props.names.includes(name.value.trim()));
+const whole = computed(() => name.value.trim() !== "" && entry.value.address.trim() !== "" && !taken.value);
+
+function own({ name: _name, built_in: _built, ...rest }: ModelLine) {
+  return rest;
+}
+const isWrong = (field: string) => wrong.value?.field === field;
+
+async function save(): Promise<void> {
+  if (!whole.value || busy.value) return;
+  busy.value = true;
+  wrong.value = null;
+  failed.value = "";
+  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null };
+  try {
+    const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() } }, body }));
+    emit("saved", kept.name);
+  } catch (error) {
+    failed.value = messageOf(error);
+    wrong.value = error instanceof Refusal ? error : null;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="save" @keydown.ctrl.s.prevent="save">
+    <header class="flex items-center gap-3 border-b border-rule px-[14px] py-[10px]">
+      <h1 class="flex-1 font-semibold" data-test="model-title">{{ model ? model.name : "Add a model" }}</h1>
+      <button v-if="model" type="button" class="link" data-test="remove-model" @click="emit('remove')">remove</button>
+      <button v-else type="button" class="link" @click="emit('cancel')">cancel</button>
+    </header>
+    <div class="flex min-h-0 flex-1 flex-col gap-[10px] overflow-auto p-[14px]">
+      <label v-if="!model" class="flex flex-col gap-1">
+        <span>Name in Epistem</span>
+        <input v-model="name" class="field" placeholder="e.g. harbour-large" autofocus data-test="model-name" :aria-invalid="isWrong('name') || taken" />
+        <span v-if="taken" class="text-sm text-rust">There is a model of this name already.</span>
+      </label>
+      <label class="flex flex-col gap-1">
+        <span>Address of its server</span>
+        <input v-model="entry.address" class="field font-mono" placeholder="https://models.example.com" data-test="model-address" :aria-invalid="isWrong('address')" />
+        <span class="caption">It must speak the chat-completions format at /v1/chat/completions.</span>
+      </label>
+      <label class="flex flex-col gap-1">
+        <span>Its name there <span class="caption">if it is another</span></span>
+        <input v-model="entry.served_as" class="field font-mono" :placeholder="name || 'the same'" data-test="model-served-as" :aria-invalid="isWrong('served_as')" />
+      </label>
+      <label class="flex flex-col gap-1">
+        <span>Where its key is</span>
+        <input
+          :value="entry.key_reference ?? ''"
+          class="field font-mono"
+          placeholder="env:NAME or file:/path"
+          autocomplete="off"
+          data-test="model-key"
+          :aria-invalid="isWrong('key_reference')"
+          @input="entry.key_reference = ($event.target as HTMLInputElement).value"
+        />
+        <span class="caption">Never the key itself: it would be kept, and shown. Leave it empty where none is needed.</span>
+      </label>
+      <div class="grid grid-cols-2 gap-x-4 gap-y-[10px]">
+        <label class="flex flex-col gap-1"
+          ><span>Window, tokens</span><input v-model.number="entry.context_window" class="field font-mono" type="number" min="16" :aria-invalid="isWrong('context_window')"
+        /></label>
+        <label class="flex flex-col gap-1"
+          ><span>Time limit, ms</span><input v-model.number="entry.time_limit_ms" class="field font-mono" type="number" min="100" step="100" :aria-invalid="isWrong('time_limit_ms')"
+        /></label>
+        <label class="flex flex-col gap-1"
+          ><span>Cents for a million in</span><input v-model.number="entry.input_cents" class="field font-mono" type="number" min="0" step="any" :aria-invalid="isWrong('input_cents')"
+        /></label>
+        <label class="flex flex-col gap-1"
+          ><span>Cents for a million out</span><input v-model.number="entry.output_cents" class="field font-mono" type="number" min="0" step="any" :aria-invalid="isWrong('output_cents')"
+        /></label>
+      </div>
+      <label class="flex flex-col gap-1"
+        ><span>Where data goes, and whether it is kept</span><textarea v-model="entry.policy" class="field" rows="2" data-test="model-policy"></textarea
+      ></label>
+      <p v-if="failed" class="text-rust" role="alert" data-test="model-problem">{{ failed }}</p>
+      <div>
+        <button type="submit" class="button button-main" :disabled="!whole || busy || (!!model && !changed)" data-test="save-model">
+          {{ busy ? "Saving…" : model ? "Save changes" : "Add it" }}
+        </button>
+      </div>
+      <TryModel v-if="model" :name="model.name" :changed="changed" @pick="entry.served_as = $event" />
+    </div>
+  </form>
+</template>

@@ -1,0 +1,65 @@
+<script setup lang="ts">
+import { ref } from "vue";
+
+import { api, got, messageOf } from "@/api/client";
+import type { Greeted } from "@/api/schema";
+import { count, duration } from "@/marks/format";
+
+/** `changed`: the entry has edits that are not saved. Only saved addresses are ever asked. */
+defineProps<{ name: string; changed: boolean }>();
+const emit = defineEmits<{ pick: [name: string] }>();
+const greeted = ref<Greeted | null>(null);
+const offered = ref<string[] | null>(null);
+const wrong = ref("");
+const busy = ref("");
+
+async function doing(what: string, work: () => Promise<void>): Promise<void> {
+  busy.value = what;
+  wrong.value = "";
+  try {
+    await work();
+  } catch (error) {
+    wrong.value = messageOf(error);
+  } finally {
+    busy.value = "";
+  }
+}
+const greet = (name: string) =>
+  doing("greet", async () => {
+    greeted.value = null;
+    greeted.value = await got(api.POST("/api/v1/models/greet/{name}", { params: { path: { name } } }));
+  });
+const list = (name: string) =>
+  doing("list", async () => {
+    offered.value = null;
+    const found = await got(api.GET("/api/v1/models/offered/{name}", { params: { path: { name } } }));
+    offered.value = found.names;
+  });
+</script>
+
+<template>
+  <section class="border-t border-rule pt-3">
+    <div class="flex items-center gap-2">
+      <button type="button" class="button" :disabled="busy !== '' || changed" data-test="greet" @click="greet(name)">
+        {{ busy === "greet" ? "Asking…" : "Ask it for one word" }}
+      </button>
+      <button type="button" class="button" :disabled="busy !== '' || changed" data-test="list-offered" @click="list(name)">
+        {{ busy === "list" ? "Asking…" : "What its server offers" }}
+      </button>
+      <span v-if="changed" class="caption">Save first: only saved addresses are asked.</span>
+    </div>
+    <p v-if="wrong" class="mt-2 text-rust" role="alert" data-test="greet-problem">{{ wrong }}</p>
+    <p v-if="greeted" class="mt-2" data-test="greeted">
+      It answered “<span class="font-serif">{{ greeted.answer }}</span>” after {{ duration(greeted.total_ms) }},
+      {{ greeted.input_tokens }} + {{ count(greeted.output_tokens, "token") }}, as <span class="font-mono">{{ greeted.model }}</span>.
+    </p>
+    <div v-if="offered" class="mt-2" data-test="offered">
+      <p class="caption">{{ count(offered.length, "name") }} at this server</p>
+      <ul class="max-h-[140px] overflow-auto font-mono text-sm">
+        <li v-for="each in offered" :key="each">
+          <button type="button" class="hover:underline" title="Take it as the name at the server" @click="emit('pick', each)">{{ each }}</button>
+        </li>
+      </ul>
+    </div>
+  </section>
+</template>
