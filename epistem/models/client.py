@@ -19,7 +19,8 @@ import aiohttp
 
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.stream import Piece, StreamReader
+from epistem.core.wire.formats import USUAL, WireFormat, format_of
+from epistem.core.wire.stream import Piece
 from epistem.models.keys import key_from
 from epistem.models.retry import Retry
 from epistem.models.time_limits import TimeLimits
@@ -43,6 +44,11 @@ class Endpoint:
     address: str
     key_reference: str | None = None
     time_limit_ms: int = 60_000
+    wire_format: str = USUAL
+
+    @property
+    def format(self) -> WireFormat:
+        return format_of(self.wire_format)
 
 
 class CallTrace(NamedTuple):
@@ -99,7 +105,7 @@ class ModelClient:
         self._sleep = sleep
         self._session: aiohttp.ClientSession | None = None
         self._limits = TimeLimits()
-        self._headers: dict[str | None, dict[str, str]] = {}
+        self._headers: dict[tuple[str | None, str], dict[str, str]] = {}
 
     async def __aenter__(self) -> Self:
         self._session = aiohttp.ClientSession(
@@ -178,7 +184,7 @@ class ModelClient:
         start: float,
         attempts: int,
     ) -> AsyncIterator[Piece | Streamed]:
-        reader, first_ms, size = StreamReader(), None, 0
+        reader, first_ms, size = endpoint.format.reader(), None, 0
         async with self._posted(endpoint, body, headers) as got:
             if got.content_type != "text/event-stream":
                 reply = self._whole(endpoint, await _read_up_to(got, MAX_REPLY_BYTES))
@@ -217,12 +223,12 @@ class ModelClient:
 
     def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
         """The same for every call of one client, so a key is looked up once."""
-        headers = self._headers.get(endpoint.key_reference)
+        headers = self._headers.get((endpoint.key_reference, endpoint.wire_format))
         if headers is None:
             headers = {"Content-Type": "application/json"}
             if endpoint.key_reference:
-                headers["Authorization"] = f"Bearer {key_from(endpoint.key_reference)}"
-            self._headers[endpoint.key_reference] = headers
+                headers |= endpoint.format.key_headers(key_from(endpoint.key_reference))
+            self._headers[endpoint.key_reference, endpoint.wire_format] = headers
         return headers
 
     async def _attempt(
@@ -234,14 +240,14 @@ class ModelClient:
 
     def _whole(self, endpoint: Endpoint, raw: bytes) -> wire.Reply:
         try:
-            return wire.parse_reply(raw)
+            return endpoint.format.parse_reply(raw)
         except WireError as error:
             raise _Transient(f"{endpoint.model}: {error.message}", raw) from error
 
     def _posted(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
     ) -> AbstractAsyncContextManager[aiohttp.ClientResponse]:
-        return self._answered(endpoint, "POST", wire.PATH, body, headers)
+        return self._answered(endpoint, "POST", endpoint.format.path, body, headers)
 
     @asynccontextmanager
     async def _answered(

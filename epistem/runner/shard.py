@@ -19,6 +19,7 @@ from epistem.core.checks.base import Answer, Ground
 from epistem.core.errors import EpistemError
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
+from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import request_for
 from epistem.models.client import CallFailed, CallTrace, Endpoint, Exchange, ModelClient
 from epistem.models.retry import Retry
@@ -80,7 +81,8 @@ class _Shard:
             known = models.all_of(tx)
         self._models = [models.pick(known, arm.model) for arm in self._arms]
         self._endpoints = [
-            Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms) for m in self._models
+            Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms, m.wire_format)
+            for m in self._models
         ]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
         self._bodies: dict[tuple[int, int], bytes] = {}
@@ -153,14 +155,16 @@ class _Shard:
 
     def _body(self, cell: cells.ClaimedCell) -> bytes:
         """Repeats differ in their seed alone, so what they share is rendered and encoded once."""
-        place = (cell.arm, cell.case_at)
+        place, model = (cell.arm, cell.case_at), self._models[cell.arm]
         shared = self._bodies.get(place)
         if shared is None:
             arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
-            name = self._models[cell.arm].asked_as
-            request = request_for(arm.content, inputs, name, settings=arm.settings)
+            name = model.asked_as
+            request = request_for(
+                arm.content, inputs, name, settings=arm.settings, wire_format=model.wire_format
+            )
             shared = self._bodies[place] = wire.encode(request)
-        return wire.encode_with_seed(shared, cell.seed)
+        return format_of(model.wire_format).encode_with_seed(shared, cell.seed)
 
     def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:
         reply, trace = exchange.reply, exchange.trace

@@ -8,6 +8,7 @@ from math import fsum
 
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.shapes import listed
+from epistem.core.wire.formats import USUAL
 from epistem.store.database import Transaction
 
 
@@ -26,6 +27,7 @@ class Model:
     time_limit_ms: int = 60_000
     about: str = ""
     served_as: str = ""
+    wire_format: str = USUAL
     policy: str = ""
     built_in: bool = False
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import re
-from typing import Annotated
+from typing import Annotated, Literal
 from urllib.parse import urlsplit
 
 from flask import Response
@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import SETTINGS
 from epistem.core.wire import chat_completions as wire
+from epistem.core.wire.formats import format_of
 from epistem.models.client import Endpoint, Exchange, ModelClient
 from epistem.models.keys import check_reference
 from epistem.models.retry import Retry
@@ -34,6 +35,7 @@ class ModelEntry(Shape):
 
     address: str = Field(max_length=300)
     served_as: str = Field("", max_length=200)
+    wire_format: Literal["chat_completions", "messages"] = "chat_completions"
     key_reference: str | None = Field(None, max_length=200)
     context_window: int = Field(ge=16, le=100_000_000)
     input_cents: Price
@@ -48,7 +50,9 @@ class ModelLine(ModelEntry):
 
     name: str
     built_in: bool
+    ignores: list[str] = Field(description="Settings that its wire format has no place for.")
     served_as: str
+    wire_format: Literal["chat_completions", "messages"]
     key_reference: str | None
     time_limit_ms: int
     about: str
@@ -96,7 +100,7 @@ class SettingList(Shape):
 def list_models() -> Response:
     with database().transaction() as tx:
         found = models.all_of(tx)
-    return reply(ModelList(models=[ModelLine.model_validate(m) for m in found]))
+    return reply(ModelList(models=[_line(m) for m in found]))
 
 
 @bp.put(
@@ -117,7 +121,7 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
         if path.name in known:
             models.check_own(known[path.name])
         models.put(tx, models.Model(name=path.name, **given))
-        return reply(ModelLine.model_validate(models.get(tx, path.name)))
+        return reply(_line(models.get(tx, path.name)))
 
 
 @bp.delete(
@@ -137,7 +141,8 @@ def remove_model(path: ModelPath) -> Response:
 def greet_model(path: ModelPath) -> Response:
     """Only addresses of the list are ever asked, so save an entry before you try it."""
     model = _listed(path.name)
-    body = wire.build_request(model.asked_as, [("user", GREETING)], {"max_tokens": 200})
+    build = format_of(model.wire_format).build_request
+    body = build(model.asked_as, [("user", GREETING)], {"max_tokens": 200})
     exchange = asyncio.run(_ask(model, body))
     answer = exchange.reply
     return reply(
@@ -167,6 +172,11 @@ def list_settings() -> Response:
     return reply(SettingList(settings=[SettingLine.model_validate(s) for s in SETTINGS]))
 
 
+def _line(model: models.Model) -> ModelLine:
+    ignores = list(format_of(model.wire_format).ignores)
+    return ModelLine.model_validate({**vars(model), "ignores": ignores})
+
+
 def _listed(name: str) -> models.Model:
     with database().transaction() as tx:
         return models.get(tx, name, field="name")
@@ -192,9 +202,8 @@ def _check_address(address: str) -> None:
 
 
 def _endpoint(model: models.Model) -> Endpoint:
-    return Endpoint(
-        model.name, model.address, model.key_reference, min(model.time_limit_ms, 30_000)
-    )
+    limit = min(model.time_limit_ms, 30_000)
+    return Endpoint(model.name, model.address, model.key_reference, limit, model.wire_format)
 
 
 async def _ask(model: models.Model, body: dict[str, object]) -> Exchange:

@@ -24,6 +24,7 @@ from epistem.core.shapes import Document
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import tokens
+from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import body_from
 from epistem.core.wire.stream import Piece
 from epistem.models.client import CallTrace, Endpoint, Exchange, ModelClient
@@ -65,6 +66,7 @@ class ExactRequest(Shape):
     the stand-in's models, an estimate for others. `answer_tokens` is the most the answer may have."""
 
     address: str
+    wire_format: str
     key_reference: str | None
     body: dict[str, Any]
     parts: list[RenderedPart]
@@ -123,7 +125,9 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
     a_try = Try.of(path.name, body)
     if not _open_tries.acquire(blocking=False):
         raise Unavailable(f"{TRIES} answers are being written already. Ask again in a moment.")
-    model_stream = ModelStream(a_try.endpoint, wire.encode_streamed(a_try.sent.body), QUICK)
+    model_stream = ModelStream(
+        a_try.endpoint, a_try.endpoint.format.encode_streamed(a_try.sent.body), QUICK
+    )
     stream = Response(
         _events(a_try, model_stream),
         content_type="text/event-stream",
@@ -171,7 +175,7 @@ class Try:
     @property
     def endpoint(self) -> Endpoint:
         m = self.model
-        return Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms)
+        return Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms, m.wire_format)
 
     def answered(self, answer: wire.Reply, trace: CallTrace, first_ms: float | None) -> TriedAnswer:
         usage = answer.usage
@@ -203,9 +207,10 @@ def _request(body: TryOut, model: models.Model) -> ExactRequest:
         for message in messages
         for name, text in message.parts
     ]
-    sent = body_from(messages, body.content, model.asked_as, settings, body.seed)
+    sent = body_from(messages, body.content, model.asked_as, settings, body.seed, model.wire_format)
     return ExactRequest(
-        address=model.address.rstrip("/") + wire.PATH,
+        address=model.address.rstrip("/") + format_of(model.wire_format).path,
+        wire_format=model.wire_format,
         key_reference=model.key_reference,
         body=sent,
         parts=parts,

@@ -39,6 +39,18 @@ def started(page: Page) -> None:
     page.until(lambda: int(page.text("readings").split(" ")[0].replace(",", "")) > 500)
 
 
+def request(page: Page) -> None:
+    page.choose("try-case", "6")
+    page.click("exact-request")
+    page.find("token-bar")
+
+
+def models(page: Page) -> None:
+    page.until(lambda: len(page.all("model-row")) == 5)
+    page.click("greet")
+    page.find("greeted")
+
+
 def verdict(page: Page) -> None:
     page.until(lambda: len(page.all("reader-answer")) == 2)
 
@@ -46,9 +58,11 @@ def verdict(page: Page) -> None:
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing wants you")),
     ("draft", f"{PROMPT}/draft", draft),
+    ("request", f"{PROMPT}/draft", request),
     ("cases", f"{PROMPT}/cases/6", case),
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),
+    ("models", "/models/plover-judge", models),
     ("trial", f"{PROMPT}/trial?plan=1", started),
 ]
 

@@ -4,6 +4,7 @@ import pytest
 
 from epistem.store import models
 from epistem.up.ports import free_port
+from tests.kit.subjects import sorting_prompt
 from tests.web.conftest import assert_problem
 
 ENTRY = {
@@ -115,3 +116,30 @@ def test_only_listed_models_are_ever_asked(api, two_models, model_server):
 def test_a_list_that_is_none_is_refused(api, two_models, model_server):
     put(api, address=model_server.url)
     assert_problem(api.get("/models/offered/harbour-1"), 502, "model", "404")
+
+
+class TestTheOtherFormat:
+    @pytest.fixture
+    def other(self, api, two_models, stand_in):
+        put(api, address=stand_in, served_as="auk-think", wire_format="messages")
+
+    def test_it_is_greeted_and_tells_what_it_ignores(self, api, other):
+        assert api.post("/models/greet/harbour-1", {}).get_json()["model"] == "auk-think"
+        line = next(m for m in api.get("/models").get_json()["models"] if m["name"] == "harbour-1")
+        assert line["ignores"] == ["frequency_penalty", "presence_penalty"]
+
+    def test_a_try_speaks_it_whole_and_streamed(self, api, other):
+        api.post("/subjects", {"name": "shelf-note", "about": ""})
+        content = sorting_prompt().to_json()
+        body = {"content": content, "inputs": {"note": "When do you open?"}, "model": "harbour-1"}
+        page = api.post("/subjects/shelf-note/tries", body).get_json()
+        assert page["request"]["address"].endswith("/v1/messages")
+        assert page["request"]["body"]["system"].startswith("Sort the note")
+        assert page["input_tokens"] == page["request"]["tokens"]
+        assert page["answer"]
+        text = api.post("/subjects/shelf-note/tries/stream", body).get_data(as_text=True)
+        assert "event: piece" in text
+        assert "event: answer" in text
+
+    def test_one_that_there_is_not_is_refused(self, api, two_models):
+        assert_problem(put(api, wire_format="flags"), 422, "wire_format", "chat_completions")

@@ -150,6 +150,18 @@ class TestReadings:
         )
         assert line["headline"]["measure"] == "label is right"
 
+    def test_arms_may_speak_different_formats(self, api, subject, running, stand_in):
+        entry = {"address": stand_in, "served_as": "gannet-l", "wire_format": "messages"}
+        prices = {"context_window": 32_768, "input_cents": 1.0, "output_cents": 2.0}
+        api.put("/models/other", {**entry, **prices})
+        page = finished(api, arms=[{"version": 1, "model": m} for m in ("gannet-l", "other")])
+        assert (page["recorded"], page["unanswered"]) == (28, 0)
+        [reading, _] = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()[
+            "readings"
+        ]
+        assert reading["request"]["system"].startswith("Sort the note")
+        assert reading["input_tokens"] > 20
+
 
 class TestVerdicts:
     def test_rates_comparisons_and_a_sentence(self, api, subject, running):

@@ -8,7 +8,7 @@ from typing import Any
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.prompts.settings import Settings
-from epistem.core.wire import chat_completions
+from epistem.core.wire.formats import USUAL, format_of
 
 
 def request_for(
@@ -18,9 +18,11 @@ def request_for(
     *,
     settings: Settings | None = None,
     seed: int | None = None,
+    wire_format: str = USUAL,
 ) -> dict[str, Any]:
     """Render and build. `settings` stand in for the prompt's own. Raises as `render` does."""
-    return body_from(render(prompt, inputs), prompt, model, settings or prompt.settings, seed)
+    told = settings or prompt.settings
+    return body_from(render(prompt, inputs), prompt, model, told, seed, wire_format)
 
 
 def body_from(
@@ -29,10 +31,11 @@ def body_from(
     model: str,
     settings: Settings,
     seed: int | None,
+    wire_format: str = USUAL,
 ) -> dict[str, Any]:
     reply = prompt.reply
     sends = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
-    return chat_completions.build_request(
+    return format_of(wire_format).build_request(
         model,
         [(message.role, message.text) for message in messages],
         settings.to_json(),

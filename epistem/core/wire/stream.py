@@ -1,4 +1,4 @@
-"""A streamed reply in the chat-completions format: bytes in, pieces out, the whole reply at the end."""
+"""A streamed reply: bytes in, pieces out, the whole reply at the end."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any, Literal, NamedTuple
 import orjson
 
 from epistem.core.errors import WireError
-from epistem.core.wire.chat_completions import Reply, usage_from
+from epistem.core.wire.chat_completions import Reply, Usage, usage_from
 
 MAX_LINE_BYTES = 12_000_000
 
@@ -19,17 +19,32 @@ class Piece(NamedTuple):
     text: str
 
 
-class StreamReader:
-    """Feed it the bytes as they come, cut anywhere; then `reply` is the whole of it."""
+class LineReader:
+    """Reads server-sent events from bytes that are cut anywhere. A format says what an event means."""
 
     def __init__(self) -> None:
         self._rest = b""
-        self._content: list[str] = []
-        self._reasoning: list[str] = []
-        self._finish: str | None = None
-        self._model = ""
-        self._usage: Any = None
-        self._done = False
+        self._kept: dict[str, list[str]] = {"content": [], "reasoning": []}
+        self.model = ""
+
+    @property
+    def finish(self) -> str | None:
+        """Why the answer ended; None while it has not."""
+        raise NotImplementedError
+
+    @property
+    def usage(self) -> Usage:
+        raise NotImplementedError
+
+    def read(self, body: dict[str, Any]) -> list[Piece]:
+        """What an event adds."""
+        raise NotImplementedError
+
+    def keep(self, kind: Literal["content", "reasoning"], text: Any) -> list[Piece]:
+        if not isinstance(text, str) or not text:
+            return []
+        self._kept[kind].append(text)
+        return [Piece(kind, text)]
 
     def feed(self, data: bytes) -> list[Piece]:
         """The pieces that are whole by now. Raises WireError for an event that can't be read."""
@@ -42,22 +57,16 @@ class StreamReader:
         """Raises WireError when the stream broke off before the answer was over."""
         if self._rest:
             self.feed(b"\n")
-        if self._finish is None and not self._done:
+        if self.finish is None:
             raise WireError("The stream broke off before the answer was over.")
-        return Reply(
-            text="".join(self._content),
-            finish_reason=self._finish or "unknown",
-            usage=usage_from(self._usage),
-            model=self._model,
-            reasoning="".join(self._reasoning),
-        )
+        text, reasoning = ("".join(self._kept[kind]) for kind in ("content", "reasoning"))
+        return Reply(text, self.finish, self.usage, self.model, reasoning)
 
     def _line(self, line: bytes) -> list[Piece]:
         if not line.startswith(b"data:"):
             return []  # a comment, an event's name, or the empty line between two
         data = line[5:].strip()
         if data == b"[DONE]":
-            self._done = True
             return []
         try:
             body = orjson.loads(data)
@@ -67,24 +76,35 @@ class StreamReader:
             raise WireError("An event of the stream is not an object.")
         if isinstance(body.get("error"), dict):
             raise WireError(f"The stream ended in an error: {body['error'].get('message')}")
-        self._model = str(body.get("model") or self._model)
+        return self.read(body)
+
+
+class StreamReader(LineReader):
+    """Of the chat-completions format."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._finish: str | None = None
+        self._usage: Any = None
+
+    @property
+    def finish(self) -> str | None:
+        return self._finish
+
+    @property
+    def usage(self) -> Usage:
+        return usage_from(self._usage)
+
+    def read(self, body: dict[str, Any]) -> list[Piece]:
+        self.model = str(body.get("model") or self.model)
         self._usage = body.get("usage") or self._usage
         choices = body.get("choices")
         choice = choices[0] if isinstance(choices, list) and choices else None
-        return self._choice(choice) if isinstance(choice, dict) else []
-
-    def _choice(self, choice: dict[str, Any]) -> list[Piece]:
+        if not isinstance(choice, dict):
+            return []
         if choice.get("finish_reason"):
             self._finish = str(choice["finish_reason"])
         delta = choice.get("delta")
         delta = delta if isinstance(delta, dict) else {}
-        pieces = []
-        for kind, key, kept in (
-            ("reasoning", "reasoning_content", self._reasoning),
-            ("content", "content", self._content),
-        ):
-            text = delta.get(key)
-            if isinstance(text, str) and text:
-                kept.append(text)
-                pieces.append(Piece(kind, text))  # type: ignore[arg-type]
-        return pieces
+        thought = self.keep("reasoning", delta.get("reasoning_content"))
+        return [*thought, *self.keep("content", delta.get("content"))]

@@ -1,17 +1,23 @@
 <script setup lang="ts">
 import { computed } from "vue";
 
-import type { ModelLine } from "@/api/schema";
+import type { ModelLine, Settings } from "@/api/schema";
 import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration, words } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
 import TickStrip from "@/marks/TickStrip.vue";
 import type { Column } from "./useTryOut";
 
-const props = defineProps<{ models: ModelLine[]; promptTemperature: number | null; only: boolean }>();
+const props = defineProps<{ models: ModelLine[]; settings: Settings; only: boolean }>();
 const column = defineModel<Column>({ required: true });
 defineEmits<{ remove: []; ask: []; show: [] }>();
 
+const promptTemperature = computed(() => props.settings.temperature ?? null);
+/** Settings of the prompt that this model's format has no place for. */
+const ignored = computed(() => {
+  const names = props.models.find((model) => model.name === column.value.model)?.ignores ?? [];
+  return names.filter((name) => props.settings[name as keyof Settings]).map((name) => name.replace("_", " "));
+});
 const STOPS: Record<string, string> = {
   stop: "finished",
   length: "cut off at the token limit",
@@ -53,6 +59,9 @@ function setTemperature(text: string): void {
       <span class="flex-1"></span>
       <button v-if="!only" type="button" class="link text-xs" data-test="remove-column" @click="$emit('remove')">remove</button>
     </header>
+    <p v-if="ignored.length" class="caption border-b border-rule-soft py-1" data-test="ignored">
+      {{ column.model }}’s format has no {{ ignored.join(" and no ") }}: not sent.
+    </p>
     <div class="min-h-0 flex-1 overflow-auto py-3">
       <details v-if="reasoning" class="mb-2" :open="thinking" data-test="reasoning">
         <summary class="caption cursor-pointer">

@@ -136,7 +136,7 @@ useKeys([
         :key="column.id"
         v-model="columns[at]!"
         :models="models.data.value?.models ?? []"
-        :prompt-temperature="prompt.settings?.temperature ?? null"
+        :settings="prompt.settings ?? {}"
         :only="columns.length === 1"
         @remove="tryOut.removeColumn(column.id)"
         @ask="tryOut.ask(column.id)"

@@ -6,7 +6,7 @@ export function asCurl(request: ExactRequest): string {
   return [
     `curl ${quoted(request.address)} \\`,
     "  -H 'Content-Type: application/json' \\",
-    ...(key ? [`  -H "Authorization: Bearer ${key}" \\`] : []),
+    ...(key ? [`  -H "${keyHeader(request, key)}" \\`] : []),
     "  -d @- <<'JSON'",
     JSON.stringify(request.body, null, 2),
     "JSON",
@@ -23,12 +23,20 @@ export function asPython(request: ExactRequest): string {
     "",
     `body = ${literal(request.body, "")}`,
     'headers = {"Content-Type": "application/json"}',
-    ...(key ? [`headers["Authorization"] = f"Bearer {${key}}"`] : []),
+    ...(key ? [pythonHeader(request, key)] : []),
     `request = urllib.request.Request(${JSON.stringify(request.address)}, json.dumps(body).encode(), headers)`,
     "with urllib.request.urlopen(request) as answer:",
-    '    print(json.load(answer)["choices"][0]["message"]["content"])',
+    "    print(json.dumps(json.load(answer), indent=2, ensure_ascii=False))",
     "",
   ].join("\n");
+}
+
+function keyHeader(request: ExactRequest, key: string): string {
+  return request.wire_format === "messages" ? `x-api-key: ${key}` : `Authorization: Bearer ${key}`;
+}
+
+function pythonHeader(request: ExactRequest, key: string): string {
+  return request.wire_format === "messages" ? `headers["x-api-key"] = ${key}` : `headers["Authorization"] = f"Bearer {${key}}"`;
 }
 
 function quoted(text: string): string {

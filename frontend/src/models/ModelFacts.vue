@@ -13,7 +13,7 @@ defineProps<{ model: ModelLine }>();
   <div class="flex min-h-0 flex-1 flex-col gap-3 overflow-auto p-[14px]">
     <p v-if="model.about" class="font-serif text-read">{{ model.about }}.</p>
     <p v-if="model.policy">{{ model.policy }}</p>
-    <p class="text-sm text-ink-2">It has {{ model.time_limit_ms / 1000 }} s for an answer.</p>
+    <p class="text-sm text-ink-2">It speaks {{ model.wire_format === "messages" ? "messages" : "chat completions" }} and has {{ model.time_limit_ms / 1000 }} s for an answer.</p>
     <TryModel :name="model.name" :changed="false" />
   </div>
 </template>

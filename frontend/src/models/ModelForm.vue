@@ -10,6 +10,7 @@ const emit = defineEmits<{ saved: [name: string]; remove: []; cancel: [] }>();
 const BLANK = {
   address: "",
   served_as: "",
+  wire_format: "chat_completions" as ModelLine["wire_format"],
   key_reference: null as string | null,
   context_window: 8192,
   input_cents: 0,
@@ -28,7 +29,7 @@ const busy = ref(false);
 const taken = computed(() => props.names.includes(name.value.trim()));
 const whole = computed(() => name.value.trim() !== "" && entry.value.address.trim() !== "" && !taken.value);
 
-function own({ name: _name, built_in: _built, ...rest }: ModelLine) {
+function own({ name: _name, built_in: _built, ignores: _ignores, ...rest }: ModelLine) {
   return rest;
 }
 const isWrong = (field: string) => wrong.value?.field === field;
@@ -67,7 +68,13 @@ async function save(): Promise<void> {
       <label class="flex flex-col gap-1">
         <span>Address of its server</span>
         <input v-model="entry.address" class="field font-mono" placeholder="https://models.example.com" data-test="model-address" :aria-invalid="isWrong('address')" />
-        <span class="caption">It must speak the chat-completions format at /v1/chat/completions.</span>
+      </label>
+      <label class="flex flex-col gap-1">
+        <span>What it speaks</span>
+        <select v-model="entry.wire_format" class="field" data-test="model-format">
+          <option value="chat_completions">chat completions, at /v1/chat/completions</option>
+          <option value="messages">messages with content blocks, at /v1/messages</option>
+        </select>
       </label>
       <label class="flex flex-col gap-1">
         <span>Its name there <span class="caption">if it is another</span></span>

@@ -41,7 +41,7 @@ async function saved(name: string): Promise<void> {
 }
 
 async function remove(model: ModelLine): Promise<void> {
-  const { name, built_in: _, ...entry } = model;
+  const { name, built_in: _built, ignores: _ignores, ...entry } = model;
   try {
     await api.DELETE("/api/v1/models/{name}", { params: { path: { name } } });
     say(`${name} is off the list; what it answered stays.`, () => void putBack(name, entry));
@@ -51,7 +51,7 @@ async function remove(model: ModelLine): Promise<void> {
     complain(messageOf(error));
   }
 }
-async function putBack(name: string, entry: Omit<ModelLine, "name" | "built_in">): Promise<void> {
+async function putBack(name: string, entry: Omit<ModelLine, "name" | "built_in" | "ignores">): Promise<void> {
   await got(api.PUT("/api/v1/models/{name}", { params: { path: { name } }, body: entry }));
   await saved(name);
 }

@@ -1,0 +1,137 @@
+"""The second common format: a top-level system text, content in blocks, typed stream events.
+
+It has no seed, no penalties and no reply schema, so these are not sent; the limit of the answer must be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import orjson
+
+from epistem.core.errors import WireError
+from epistem.core.wire.chat_completions import Reply, Usage
+from epistem.core.wire.stream import LineReader, Piece
+
+PATH = "/v1/messages"
+USUAL_LIMIT = 4_096
+"""Tokens of an answer where the prompt sets no limit."""
+
+SENT = {"temperature": "temperature", "top_p": "top_p", "stop": "stop_sequences"}
+FINISHES = {
+    "end_turn": "stop",
+    "stop_sequence": "stop",
+    "max_tokens": "length",
+    "tool_use": "tool_calls",
+    "refusal": "content_filter",
+}
+
+
+def build_request(
+    model: str,
+    messages: Iterable[tuple[str, str]],
+    settings: Mapping[str, Any],
+    *,
+    seed: int | None = None,
+    json_schema: Any = None,
+) -> dict[str, Any]:
+    """The body to post. `messages` are (role, text); system texts are joined at the top."""
+    told = list(messages)
+    system = "\n\n".join(text for role, text in told if role in ("system", "developer"))
+    body: dict[str, Any] = {
+        "model": model,
+        "max_tokens": settings.get("max_tokens") or USUAL_LIMIT,
+        "messages": [
+            {"role": role, "content": text} for role, text in told if role in ("user", "assistant")
+        ],
+    }
+    if system:
+        body["system"] = system
+    body |= {
+        there: settings[here] for here, there in SENT.items() if settings.get(here) is not None
+    }
+    return body
+
+
+def encode_streamed(body: Mapping[str, Any]) -> bytes:
+    return orjson.dumps({**body, "stream": True})
+
+
+def encode_with_seed(encoded: bytes, seed: int) -> bytes:
+    """As it is: the format has no seed."""
+    return encoded
+
+
+def key_headers(key: str) -> dict[str, str]:
+    return {"x-api-key": key}
+
+
+def parse_reply(raw: bytes) -> Reply:
+    """Raises WireError, saying what is missing, if the bytes are not a reply."""
+    try:
+        body = orjson.loads(raw)
+    except orjson.JSONDecodeError as error:
+        raise WireError(f"The reply is not JSON ({error}).") from error
+    blocks = body.get("content") if isinstance(body, dict) else None
+    if not isinstance(blocks, list):
+        raise WireError("The reply has no content blocks.")
+    return Reply(
+        text=_joined(blocks, "text"),
+        finish_reason=_finish(body.get("stop_reason")),
+        usage=_usage(body.get("usage")),
+        model=str(body.get("model") or ""),
+        reasoning=_joined(blocks, "thinking"),
+    )
+
+
+class StreamReader(LineReader):
+    """Feed it the bytes as they come, cut anywhere; then `reply` is the whole of it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._stop_reason: Any = None
+        self._told: dict[str, Any] = {}
+
+    @property
+    def finish(self) -> str | None:
+        return None if self._stop_reason is None else _finish(self._stop_reason)
+
+    @property
+    def usage(self) -> Usage:
+        return _usage(self._told)
+
+    def read(self, body: dict[str, Any]) -> list[Piece]:
+        if isinstance(message := body.get("message"), dict):
+            self.model = str(message.get("model") or self.model)
+            self._told |= message.get("usage") or {}
+        if isinstance(usage := body.get("usage"), dict):
+            self._told |= usage
+        delta = body.get("delta")
+        if not isinstance(delta, dict):
+            return []
+        self._stop_reason = delta.get("stop_reason") or self._stop_reason
+        if delta.get("type") == "thinking_delta":
+            return self.keep("reasoning", delta.get("thinking"))
+        return self.keep("content", delta.get("text"))
+
+
+def _joined(blocks: list[Any], kind: str) -> str:
+    texts = (b.get(kind) for b in blocks if isinstance(b, dict) and b.get("type") == kind)
+    return "".join(text for text in texts if isinstance(text, str))
+
+
+def _finish(reason: Any) -> str:
+    return FINISHES.get(str(reason), str(reason or "unknown"))
+
+
+def _usage(usage: Any) -> Usage:
+    """What is read from a cache is part of what was sent."""
+    usage = usage if isinstance(usage, dict) else {}
+    sent = ("input_tokens", "cache_read_input_tokens", "cache_creation_input_tokens")
+
+    def whole(name: str) -> int:
+        value = usage.get(name)
+        return value if isinstance(value, int) and value >= 0 else 0
+
+    return Usage(sum(map(whole, sent)), whole("output_tokens"))
