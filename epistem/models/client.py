@@ -8,12 +8,13 @@ from __future__ import annotations
 import asyncio
 import random
 from collections.abc import AsyncIterator, Awaitable, Callable
-from contextlib import AbstractAsyncContextManager, asynccontextmanager
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cached_property
 from time import perf_counter
 from types import TracebackType
-from typing import NamedTuple, NoReturn, Self
+from typing import NamedTuple, Self
 
 import aiohttp
 
@@ -46,9 +47,14 @@ class Endpoint:
     time_limit_ms: int = 60_000
     wire_format: str = USUAL
 
-    @property
+    @cached_property
     def format(self) -> WireFormat:
         return format_of(self.wire_format)
+
+    @cached_property
+    def url(self) -> str:
+        """Where a request is posted."""
+        return self.address.rstrip("/") + self.format.path
 
 
 class CallTrace(NamedTuple):
@@ -185,7 +191,7 @@ class ModelClient:
         attempts: int,
     ) -> AsyncIterator[Piece | Streamed]:
         reader, first_ms, size = endpoint.format.reader(), None, 0
-        async with self._posted(endpoint, body, headers) as got:
+        async with self._answered(endpoint, "POST", endpoint.url, body, headers) as got:
             if got.content_type != "text/event-stream":
                 reply = self._whole(endpoint, await _read_up_to(got, MAX_REPLY_BYTES))
                 first_ms = (perf_counter() - start) * 1000
@@ -212,8 +218,9 @@ class ModelClient:
         """The names of the models that the endpoint's server offers. Raises CallFailed."""
         headers, start = self._headers_for(endpoint), perf_counter()
         started_at = datetime.now(UTC).replace(tzinfo=None)
+        offers = endpoint.address.rstrip("/") + wire.MODELS_PATH
         try:
-            async with self._answered(endpoint, "GET", wire.MODELS_PATH, None, headers) as got:
+            async with self._answered(endpoint, "GET", offers, None, headers) as got:
                 raw = await _read_up_to(got, MAX_REPLY_BYTES)
             return wire.parse_models(raw)
         except (_Transient, WireError) as error:
@@ -234,8 +241,18 @@ class ModelClient:
     async def _attempt(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
     ) -> tuple[bytes, wire.Reply]:
-        async with self._posted(endpoint, body, headers) as got:
-            raw = await _read_up_to(got, MAX_REPLY_BYTES)
+        """Written out, not by `_answered`: this is the path of every call of a trial."""
+        assert self._session is not None, "use the client as `async with`"
+        try:
+            with self._limits.of(endpoint.time_limit_ms / 1000):
+                async with self._session.post(
+                    endpoint.url, data=body, headers=headers, allow_redirects=False
+                ) as got:
+                    raw = await _read_up_to(got, MAX_REPLY_BYTES)
+        except (TimeoutError, aiohttp.ClientError) as error:
+            raise _broken(endpoint, error) from error
+        if got.status != 200:
+            raise self._refused(endpoint, got, raw)
         return raw, self._whole(endpoint, raw)
 
     def _whole(self, endpoint: Endpoint, raw: bytes) -> wire.Reply:
@@ -244,42 +261,42 @@ class ModelClient:
         except WireError as error:
             raise _Transient(f"{endpoint.model}: {error.message}", raw) from error
 
-    def _posted(
-        self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
-    ) -> AbstractAsyncContextManager[aiohttp.ClientResponse]:
-        return self._answered(endpoint, "POST", endpoint.format.path, body, headers)
-
     @asynccontextmanager
     async def _answered(
-        self, endpoint: Endpoint, verb: str, path: str, body: bytes | None, headers: dict[str, str]
+        self, endpoint: Endpoint, verb: str, url: str, body: bytes | None, headers: dict[str, str]
     ) -> AsyncIterator[aiohttp.ClientResponse]:
         """The answer with status 200, within the time limit; anything else raises _Transient."""
         assert self._session is not None, "use the client as `async with`"
-        name, url = endpoint.model, endpoint.address.rstrip("/") + path
         try:
             with self._limits.of(endpoint.time_limit_ms / 1000):
                 async with self._session.request(
                     verb, url, data=body, headers=headers, allow_redirects=False
                 ) as got:
                     if got.status != 200:
-                        await self._refuse(got, name)
+                        raw = await _read_up_to(got, MAX_REPLY_BYTES)
+                        raise self._refused(endpoint, got, raw)
                     yield got
-        except TimeoutError as error:
-            limit = endpoint.time_limit_ms / 1000
-            raise _Transient(f"{name} did not answer within {limit:g} s.") from error
-        except aiohttp.ClientConnectorError as error:
-            raise _Transient(
-                f"{name} can't be reached at {endpoint.address}. Is the model server running?"
-            ) from error
-        except aiohttp.ClientError as error:
-            raise _Transient(f"{name} broke off the answer ({type(error).__name__}).") from error
+        except (TimeoutError, aiohttp.ClientError) as error:
+            raise _broken(endpoint, error) from error
 
-    async def _refuse(self, got: aiohttp.ClientResponse, name: str) -> NoReturn:
-        raw = await _read_up_to(got, MAX_REPLY_BYTES)
-        message = f"{name} answered {got.status}: {wire.error_message(raw)}"
+    def _refused(self, endpoint: Endpoint, got: aiohttp.ClientResponse, raw: bytes) -> _Transient:
+        message = f"{endpoint.model} answered {got.status}: {wire.error_message(raw)}"
         if got.status in self._retry.statuses:
-            raise _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
-        raise _Final(message, raw)
+            return _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
+        return _Final(message, raw)
+
+
+def _broken(endpoint: Endpoint, error: Exception) -> _Transient:
+    """An attempt that got no whole answer, in words."""
+    name = endpoint.model
+    if isinstance(error, TimeoutError):
+        limit = endpoint.time_limit_ms / 1000
+        return _Transient(f"{name} did not answer within {limit:g} s.")
+    if isinstance(error, aiohttp.ClientConnectorError):
+        return _Transient(
+            f"{name} can't be reached at {endpoint.address}. Is the model server running?"
+        )
+    return _Transient(f"{name} broke off the answer ({type(error).__name__}).")
 
 
 async def _read_up_to(got: aiohttp.ClientResponse, most: int) -> bytes:
