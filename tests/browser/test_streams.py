@@ -50,3 +50,20 @@ def test_a_stopped_column_can_be_asked_again(slow):
     slow.click("answer-button")
     slow.until(lambda: slow.all("answer"))
     assert not slow.all("stopped")
+
+
+def test_columns_are_asked_several_times_with_one_seed(page):
+    page.go(DRAFT)
+    page.choose("try-case", "6")
+    page.find("column")
+    while len(page.all("column")) > 1:
+        page.click("remove-column")
+    page.choose("column-model", "tern-s")
+    page.click("add-column")
+    page.until(lambda: len(page.all("column")) == 2)
+    page.click("one-seed")
+    page.choose("try-repeats", "5")
+    page.click("answer-button")
+    page.until(lambda: all("5 answers to just this" in text for text in page.texts("column")))
+    first, second = page.texts("answer")
+    assert first == second

@@ -38,7 +38,7 @@ const over = computed(() => props.request.tokens + answer.value > props.request.
       <span
         v-for="(part, at) in parts"
         :key="at"
-        class="min-w-[2px] overflow-hidden border-b-2 px-1 font-mono text-xs leading-4 whitespace-nowrap text-ink"
+        class="min-w-[2px] truncate border-b-2 px-1 font-mono text-xs leading-4 whitespace-nowrap text-ink"
         :class="TINTS[part.role]"
         :style="{ flexGrow: part.tokens, flexBasis: 0 }"
         :title="`${part.name} (${part.role}): ${count(part.tokens, 'token')}`"

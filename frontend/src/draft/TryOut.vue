@@ -17,7 +17,7 @@ const models = useModels();
 const subjectName = computed(() => props.name);
 const cases = useCases(subjectName);
 const tryOut = useTryOut(props.name, () => props.prompt, () => props.inputNames);
-const { inputs, columns, spent, busy, caseNumber, expected } = tryOut;
+const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expected } = tryOut;
 const request = ref<Request | null>(null);
 const requestError = ref("");
 const showing = ref(false);
@@ -161,19 +161,27 @@ useKeys([
       >
         {{ columns.some((column) => column.answer) ? "Answer again" : "Answer" }}
       </button>
+      <select v-model.number="repeats" class="field px-1" title="How often each column is asked" aria-label="How often each column is asked" data-test="try-repeats">
+        <option v-for="times in [1, 3, 5, 10, 20]" :key="times" :value="times">{{ times }} ×</option>
+      </select>
+      <label v-if="columns.length > 1" class="flex items-center gap-1 text-sm whitespace-nowrap" title="Differences then come from the columns alone, where the servers keep to seeds">
+        <input v-model="oneSeed" type="checkbox" class="accent-kelp" data-test="one-seed" /> one seed
+      </label>
       <button type="button" class="button" data-test="keep-case" @click="keeping = true">Keep as case</button>
       <button type="button" class="button" :disabled="!!blocked" data-test="exact-request" @click="showRequest()">Exact request</button>
       <button
         v-if="columns.length < 4"
         type="button"
         class="button"
-        @click="tryOut.addColumn(columns.at(-1)?.model ?? models.data.value?.models[0]?.name ?? '')"
+        title="Another one like the last"
+        data-test="add-column"
+        @click="tryOut.addColumn(columns.at(-1)?.model ?? models.data.value?.models[0]?.name ?? '', columns.at(-1)?.temperature ?? null)"
       >
-        Add a column
+        Add column
       </button>
       <span class="flex-1"></span>
       <span v-if="blocked" class="truncate text-sm text-rust">{{ blocked }}</span>
-      <span v-else-if="spent.calls" class="caption whitespace-nowrap">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
+      <span v-else-if="spent.calls" class="caption min-w-0 truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
     </section>
   </div>
   <ExactRequest :open="showing" :request="request" :error="requestError" @close="showing = false" />

@@ -25,6 +25,8 @@ interface Remembered {
   columns: { model: string; temperature: number | null }[];
   inputs: Record<string, string>;
   caseNumber: number | null;
+  repeats?: number;
+  oneSeed?: boolean;
 }
 
 const SHOWN_MARKS = 20;
@@ -37,17 +39,23 @@ export function useTryOut(name: string, prompt: () => Prompt | null, inputNames:
   const caseNumber = ref<number | null>(remembered?.caseNumber ?? null);
   const expected = ref<string | null>(null);
   const columns = ref<Column[]>((remembered?.columns ?? []).map((c, at) => column(at + 1, c.model, c.temperature)));
+  /** How often each column is asked in one go, and whether all columns are asked with one seed. */
+  const repeats = ref(remembered?.repeats ?? 1);
+  const oneSeed = ref(remembered?.oneSeed ?? false);
   const spent = ref({ calls: 0, cents: 0 });
   const busy = computed(() => columns.value.some((c) => c.busy));
   let lastId = columns.value.length;
+  let round = 0;
 
   watch(
-    [inputs, caseNumber, columns],
+    [inputs, caseNumber, columns, repeats, oneSeed],
     () => {
       const kept: Remembered = {
         columns: columns.value.map(({ model, temperature }) => ({ model, temperature })),
         inputs: inputs.value,
         caseNumber: caseNumber.value,
+        repeats: repeats.value,
+        oneSeed: oneSeed.value,
       };
       try {
         localStorage.setItem(memory, JSON.stringify(kept));
@@ -103,14 +111,14 @@ export function useTryOut(name: string, prompt: () => Prompt | null, inputNames:
     };
   }
 
-  async function ask(id: number): Promise<void> {
+  async function ask(id: number, seed: number | null = null): Promise<void> {
     const each = columns.value.find((c) => c.id === id);
     if (!each || each.busy || !prompt()) return;
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
     each.coming = { content: "", reasoning: "" };
     each.stop = new AbortController();
     try {
-      const answer = await streamTry(name, bodyFor(each), each.stop.signal, ({ kind, text }) => {
+      const answer = await streamTry(name, { ...bodyFor(each), seed }, each.stop.signal, ({ kind, text }) => {
         each.coming[kind] += text;
       });
       each.answer = answer;
@@ -130,12 +138,21 @@ export function useTryOut(name: string, prompt: () => Prompt | null, inputNames:
     }
   }
 
-  const askAll = () => Promise.all(columns.value.map((each) => ask(each.id)));
+  /** Columns side by side, one repeat after the other, so that a stop leaves them even. */
+  async function askAll(): Promise<void> {
+    round += 1;
+    const mine = round;
+    for (let repeat = 0; repeat < repeats.value && mine === round; repeat += 1) {
+      const seed = oneSeed.value ? Math.floor(Math.random() * 2 ** 31) : null;
+      await Promise.all(columns.value.map((each) => ask(each.id, seed)));
+    }
+  }
   function stopAll(): void {
+    round += 1;
     for (const each of columns.value) each.stop?.abort();
   }
 
-  return { inputs, given, caseNumber, expected, columns, spent, busy, useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll };
+  return { inputs, given, caseNumber, expected, columns, repeats, oneSeed, spent, busy, useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll };
 }
 
 function column(id: number, model: string, temperature: number | null): Column {
