@@ -16,8 +16,12 @@ from epistem.standin.words import stems
 _TAG = re.compile(r"^\s*<([A-Za-z][\w -]*)>\s*$")
 _HEADING = re.compile(r"^\s*(?:#{1,4}\s+(.{2,60}?)|\**([A-Z][\w '’-]{1,40}?)\**):?\**\s*$")
 _INLINE = re.compile(r"^\s*\**([A-Z][\w '’-]{1,30})\**:\**\s+(\S.*)$")
-_ARROW = re.compile(r"^\s*(?:[-*•]|\d+[.)])?\s*[\"“]?(.+?)[\"”]?\s*(?:->|=>|→)\s*(.+?)\s*$", re.M)
-_PAIR = re.compile(r"^\s*([A-Z][\w ]{0,20}):[ \t]*(.+)\n+\s*([A-Z][\w ]{0,20}):[ \t]*(.+)$", re.M)
+_ARROW = re.compile(
+    r"^[ \t]*(?:[-*•]|\d+[.)])?\s*[\"“]?(.+?)[\"”]?\s*(?:->|=>|→)\s*(.+?)\s*$", re.M
+)
+_PAIR = re.compile(
+    r"^[ \t]*([A-Z][\w ]{0,20}):[ \t]*(.+)\n+[ \t]*([A-Z][\w ]{0,20}):[ \t]*(.+)$", re.M
+)
 _ITEM = re.compile(r"^\s*(?:\[([\w.-]{1,12})\]|\(?(\d{1,3})[.)]|[-*•])\s+(.+?)\s*$")
 _MATERIAL = (
     "passage|context|notice|document|source|knowledge|fact|record|schema|table|draft|answer|text|"
@@ -180,7 +184,12 @@ def _turn(message: Mapping[str, Any]) -> Turn:
             values = ()
         calls.append((call["id"], ", ".join(v for v in values if isinstance(v, str))[:60]))
     answers = message.get("tool_call_id") if message["role"] == "tool" else None
-    return Turn(message["role"], text_of(message.get("content")), tuple(calls), answers)
+    return Turn(message["role"], _calm(text_of(message.get("content"))), tuple(calls), answers)
+
+
+def _calm(text: str) -> str:
+    """Without long runs of white space, which say nothing and take patterns long to read."""
+    return re.sub(r"\s{9,}", lambda run: "\n\n" if "\n" in run[0] else " " * 8, text)
 
 
 @lru_cache(maxsize=2_000)

@@ -180,3 +180,25 @@ def test_anything_else_is_refused_by_name_or_answered(body, junk):
 def test_a_body_of_anything_is_refused(junk):
     with pytest.raises(Refused):
         checked(junk)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "if not " * 4_000,
+        "\n" * 20_000 + "x",
+        " " * 20_000 + "x",
+        "1 to 2 " * 4_000,
+        "Text: x\n" * 4_000,
+    ],
+    ids=["conditions", "empty lines", "spaces", "numbers", "names"],
+)
+def test_long_texts_that_are_hard_to_read_are_read(text):
+    """A pattern that goes astray in one of these would take hours, and run into the time limit."""
+    body = {
+        "model": "gannet-l",
+        "max_tokens": 20,
+        "messages": [{"role": "system", "content": text}],
+    }
+    body["messages"].append({"role": "user", "content": text})
+    assert answer(body, checked(body), "k").tokens
