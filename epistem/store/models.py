@@ -64,8 +64,18 @@ def check_own(model: Model) -> None:
 
 
 def remove(tx: Transaction, name: str) -> None:
-    """Take it off the list; what it answered stays. Raises InvalidInput, or Conflict for a built-in."""
+    """Take it off the list; what it answered stays.
+
+    Raises InvalidInput for one that is not there, Conflict for a built-in, or while a trial asks it.
+    """
     check_own(get(tx, name, field="name"))
+    asking = tx.first(
+        "SELECT t.id FROM trials t JOIN arms a ON a.trial_id = t.id "
+        "WHERE a.model = %s AND t.status IN ('waiting', 'running') LIMIT 1",
+        [name],
+    )
+    if asking is not None:
+        raise Conflict(f"T{asking[0]} is still asking “{name}”. Stop it first.", field="name")
     tx.run("DELETE FROM models WHERE name = %s", [name])
 
 

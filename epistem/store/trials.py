@@ -208,7 +208,11 @@ def stop(tx: Transaction, trial_id: int) -> Trial:
 
 
 def go_on(tx: Transaction, trial_id: int) -> Trial:
-    """Let a stopped trial make its remaining calls. Raises Conflict if it isn't stopped."""
+    """Let a stopped trial make its remaining calls. Raises Conflict if it isn't stopped, and
+    InvalidInput if a model that it asks is no longer in the list."""
+    known = models.all_of(tx)
+    for arm in arms_of(tx, trial_id):
+        models.pick(known, arm.model)
     changed = tx.run(
         "UPDATE trials SET status = 'waiting', finished_at = NULL WHERE id = %s AND status = 'stopped' "
         "AND recorded < total",

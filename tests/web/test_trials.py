@@ -162,6 +162,18 @@ class TestReadings:
         assert reading["request"]["system"].startswith("Sort the note")
         assert reading["input_tokens"] > 20
 
+    def test_a_model_that_a_trial_asks_stays_until_the_trial_is_over(self, api, subject, stand_in):
+        prices = {"context_window": 32_768, "input_cents": 1.0, "output_cents": 2.0}
+        api.put("/models/other", {"address": stand_in, **prices})
+        trial = start(api, arms=[{"version": 1, "model": "other"}]).get_json()
+        assert_problem(api.delete("/models/other"), 409, "name", f"T{trial['id']} is still asking")
+        api.post(f"/trials/{trial['id']}/stop")
+        assert api.delete("/models/other").status_code == 204
+        answer = api.post(f"/trials/{trial['id']}/go-on")
+        assert_problem(answer, 422, "model", "There is no model “other”")
+        api.put("/models/other", {"address": stand_in, **prices})
+        assert api.post(f"/trials/{trial['id']}/go-on").status_code == 200
+
 
 class TestVerdicts:
     def test_rates_comparisons_and_a_sentence(self, api, subject, running):
