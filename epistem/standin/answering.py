@@ -125,7 +125,7 @@ def _reasoned(job: Job, limit: int | None, effort: str) -> tuple[tuple[Token, ..
         misreading=job.model.misreading * (1 - 0.5 * depth),
         obedience=job.model.obedience + (0.985 - job.model.obedience) * max(0.0, depth),
     )
-    mind = Mind(model, job.request, job.out.settings, job.mind._key)
+    mind = Mind(model, job.request, job.out.settings, job.mind.key)
     left = None if limit is None else limit - len(draft.written)
     job.out.limit_to(left)
     return tuple(draft.written), replace(job, mind=mind, plan=plan_for(job.rules, mind))

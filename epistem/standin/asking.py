@@ -54,7 +54,6 @@ class Asked:
     answers: list[Answer]
     tokens: int
     cached: int
-    fault: Fault | None
 
     @cached_property
     def id(self) -> str:
@@ -98,7 +97,7 @@ def ask(request: web.Request, body: dict[str, Any], named: Profile, fault: Fault
     if fault is not None and fault.kind == "filter":
         answers = [Answer((), "content_filter")]
     cached = 0 if key is not None else _cached(service, named, body)
-    return Asked(body, model, key, answers, asked, cached, fault)
+    return Asked(body, model, key, answers, asked, cached)
 
 
 def _limit(body: dict[str, Any], model: Profile, asked: int) -> int:

@@ -43,14 +43,14 @@ class Mind:
         self.model = model
         self.request = request
         self.settings = settings
-        self._key = key
+        self.key = key
         self._own = f"{request.text}\0{request.told}"
 
     def luck(self, what: str) -> float:
         """Uniform in 0–1 over texts and draws, one number for each question."""
         share = 1 / (1 + 20 * self.settings.temperature)
         a = _NORMAL.inv_cdf(_uniform(self._own, what))
-        b = _NORMAL.inv_cdf(_uniform(self._key, what)) if share < 1 else 0.0
+        b = _NORMAL.inv_cdf(_uniform(self.key, what)) if share < 1 else 0.0
         return _NORMAL.cdf(sqrt(share) * a + sqrt(1 - share) * b)
 
     def happens(self, chance: float, what: str) -> bool:

@@ -5,16 +5,20 @@ import pytest
 DRAFT = "/subjects/triage-message/draft"
 
 
-@pytest.fixture
-def slow(page):
-    """Draft with one column, of a model that thinks slowly."""
+def one_column(page, model):
+    """Draft on a case, with one column of this model."""
     page.go(DRAFT)
     page.choose("try-case", "6")
     page.find("column")
     while len(page.all("column")) > 1:
         page.click("remove-column")
-    page.choose("column-model", "auk-slow")
+    page.choose("column-model", model)
     return page
+
+
+@pytest.fixture
+def slow(page):
+    return one_column(page, "auk-slow")
 
 
 def test_reasoning_is_read_as_it_comes_and_folded_away_by_the_answer(slow):
@@ -53,12 +57,7 @@ def test_a_stopped_column_can_be_asked_again(slow):
 
 
 def test_columns_are_asked_several_times_with_one_seed(page):
-    page.go(DRAFT)
-    page.choose("try-case", "6")
-    page.find("column")
-    while len(page.all("column")) > 1:
-        page.click("remove-column")
-    page.choose("column-model", "tern-s")
+    one_column(page, "tern-s")
     page.click("add-column")
     page.until(lambda: len(page.all("column")) == 2)
     page.click("one-seed")
