@@ -4,7 +4,8 @@ EpistemError
 ├── InvalidInput        a value can't be used; `field` says which
 │   ├── TemplateError   a part does not parse or fails while rendering
 │   │   └── MissingInput    a part asks for an input that was not given
-│   └── InvalidSchema   a reply schema that is not a JSON Schema
+│   ├── InvalidSchema   a reply schema that is not a JSON Schema
+│   └── InvalidFile     a file that is not what it should be, with the line
 ├── NotFound            nothing has that name or number
 ├── Conflict            somebody changed it first, or it is in the wrong state
 └── WireError           a model server's reply can't be read
@@ -47,6 +48,14 @@ class MissingInput(TemplateError):
 
 class InvalidSchema(InvalidInput):
     pass
+
+
+class InvalidFile(InvalidInput):
+    """`line` counts from 1, or is None where it is about the file as a whole."""
+
+    def __init__(self, message: str, *, line: int | None, field: str | None = None) -> None:
+        super().__init__(message if line is None else f"Line {line}: {message}", field=field)
+        self.line = line
 
 
 class NotFound(EpistemError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from functools import lru_cache
+from itertools import islice
 from typing import Any, NamedTuple
 
 import jsonschema_rs
@@ -25,25 +26,32 @@ class CompiledSchema:
         self._validator = validator
 
     def first_fault(self, value: Any) -> SchemaFault | None:
-        for error in self._validator.iter_errors(value):
-            path = "".join(f"/{step}" for step in error.instance_path)
-            return SchemaFault(path, error.message)
-        return None
+        return next(iter(self.faults(value, 1)), None)
+
+    def faults(self, value: Any, most: int = 100) -> list[SchemaFault]:
+        errors = islice(self._validator.iter_errors(value), most)
+        return [
+            SchemaFault("".join(f"/{step}" for step in error.instance_path), error.message)
+            for error in errors
+        ]
 
 
-def compile_schema(schema: Any) -> CompiledSchema:
-    """Raises InvalidSchema, saying where, if `schema` is not a JSON Schema."""
+def compile_schema(schema: Any, *, about: str = "The reply schema") -> CompiledSchema:
+    """Raises InvalidSchema, saying where in `about`, if `schema` is not a JSON Schema."""
     if isinstance(schema, str):
         try:
             json.loads(schema)
         except ValueError as error:
             raise InvalidSchema(
-                f"The reply schema is not JSON: {error}.", field="reply.json_schema"
+                f"{about} is not JSON: {error}.", field="reply.json_schema"
             ) from error
         raise InvalidSchema(
-            "The reply schema must be a JSON object or true/false.", field="reply.json_schema"
+            f"{about} must be a JSON object or true/false.", field="reply.json_schema"
         )
-    return _compile(json.dumps(schema))
+    try:
+        return _compile(json.dumps(schema))
+    except _NoSchema as error:
+        raise InvalidSchema(f"{about} {error}", field="reply.json_schema") from error
 
 
 @lru_cache(maxsize=256)
@@ -55,15 +63,14 @@ def _compile(text: str) -> CompiledSchema:
     except jsonschema_rs.ValidationError as error:
         where = "/".join(str(step) for step in error.instance_path)
         at = f" at “{where}”" if where else ""
-        raise InvalidSchema(
-            f"The reply schema is not a JSON Schema{at}: {error.message}.",
-            field="reply.json_schema",
-        ) from error
+        raise _NoSchema(f"is not a JSON Schema{at}: {error.message}.") from error
     except Exception as error:  # a dangling reference, an unknown dialect
-        raise InvalidSchema(
-            f"The reply schema can't be used: {error}.", field="reply.json_schema"
-        ) from error
+        raise _NoSchema(f"can't be used: {error}.") from error
     return CompiledSchema(validator)
+
+
+class _NoSchema(Exception):
+    """Why a text is no schema, in words that follow what it is about."""
 
 
 def _refuse(uri: str) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any, Self
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from epistem.core.errors import InvalidInput
 
@@ -28,6 +28,16 @@ class Document(BaseModel):
 
     def to_json(self) -> dict[str, Any]:
         return self.model_dump(mode="json", exclude_none=True)
+
+
+def said(default: Any = ..., *, of: type = list, **more: Any) -> Any:
+    """A field that is left out of the JSON while it has its default (without one: an empty `of`).
+
+    For fields that came after content was saved without them: its hash stays as it was.
+    """
+    if default is ...:
+        return Field(default_factory=of, exclude_if=lambda value: not value, **more)
+    return Field(default, exclude_if=lambda value: value == default, **more)
 
 
 def field_path(location: Iterable[int | str], at: str = "") -> str:

@@ -10,7 +10,7 @@ from typing import Any
 from epistem.core.errors import InvalidInput, NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.render import problems_of
+from epistem.core.prompts.problems import problems_of
 from epistem.store import drafts
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps

@@ -7,7 +7,8 @@ from pydantic import BaseModel, Field
 
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.render import inputs_of, problems_of
+from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.problems import problems_of
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction

@@ -4,12 +4,9 @@ from hypothesis import strategies as st
 
 from epistem.core.errors import InvalidInput, MissingInput, TemplateError
 from epistem.core.prompts.content import Message, Part, Prompt, blank_prompt
-from epistem.core.prompts.render import (
-    MAX_INPUT_CHARACTERS,
-    inputs_of,
-    problems_of,
-    render,
-)
+from epistem.core.prompts.inputs import MAX_INPUT_CHARACTERS, inputs_of
+from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.render import render
 from epistem.core.prompts.templates import MAX_REPEATED, inputs_in
 from tests.core.builders import prompt
 

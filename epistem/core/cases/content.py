@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
-from epistem.core.prompts.render import check_inputs
+from epistem.core.prompts.inputs import check_inputs
 from epistem.core.shapes import Document
 
 TITLE_CHARACTERS = 120

@@ -1,4 +1,4 @@
-"""What a prompt is: messages made of named parts, settings, and the shape of its reply."""
+"""What a prompt is: messages made of named parts, inputs, examples, tools, settings, reply shape."""
 
 from __future__ import annotations
 
@@ -8,23 +8,78 @@ from typing import Any, Literal
 from pydantic import Field
 
 from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document
+from epistem.core.shapes import Document, said
 
 MAX_PART_CHARACTERS = 500_000
 
 Role = Literal["system", "user", "assistant"]
+InputKind = Literal[
+    "text", "number", "choice", "list", "record", "image", "passages", "dialogue"
+]  # fmt: skip
 
 
 class Part(Document):
-    """A named piece of a message; its text is a Jinja2 template."""
+    """A named piece of a message; its text is a Jinja2 template. One that is `off` is not sent."""
 
     name: str = Field(max_length=80)
     text: str = Field("", max_length=MAX_PART_CHARACTERS)
+    off: bool = said(False)
 
 
 class Message(Document):
     role: Role
     parts: list[Part] = Field(default_factory=list, max_length=200)
+
+
+class RecordField(Document):
+    """One field of a record."""
+
+    name: str = Field(max_length=80)
+    kind: Literal["text", "number", "choice", "list"] = "text"
+    description: str = said("", max_length=400)
+    choices: list[str] = said(max_length=200)
+
+
+class Input(Document):
+    """What is known of an input beyond its name in the text.
+
+    `choices` are those of a choice, `fields` those of a record. The default stands in where no
+    value is given; the example is what a try-out starts with.
+    """
+
+    name: str = Field(max_length=80)
+    kind: InputKind = "text"
+    description: str = said("", max_length=400)
+    choices: list[str] = said(max_length=200)
+    fields: list[RecordField] = said(max_length=100)
+    default: Any = said(None)
+    example: Any = said(None)
+
+
+class Example(Document):
+    """A worked pair that is shown to the model. Inputs left out are those of the call itself."""
+
+    inputs: dict[str, Any] = Field(default_factory=dict)
+    answer: str = Field("", max_length=MAX_PART_CHARACTERS)
+    off: bool = said(False)
+    origin: str = said("", max_length=200)
+
+
+class ToolAnswer(Document):
+    """What a tool answers, in a try, to a call that has these arguments (and maybe others)."""
+
+    arguments: dict[str, Any] = Field(default_factory=dict)
+    answer: str = Field("", max_length=100_000)
+
+
+class Tool(Document):
+    """A tool that the model may call. `parameters` is a schema, or text that is none yet."""
+
+    name: str = Field(max_length=64)
+    description: str = said("", max_length=4_000)
+    parameters: dict[str, Any] | str | None = said(None)
+    answer: str = said("", max_length=100_000, description="What it answers in a try.")
+    by_example: list[ToolAnswer] = said(max_length=100)
 
 
 class ReplyShape(Document):
@@ -43,11 +98,17 @@ class ReplyShape(Document):
 
 
 class Prompt(Document):
-    """The content of a draft or a version."""
+    """The content of a draft or a version. `fragments` has the text of every fragment that a part
+    includes, by `name@version`, so that a version is whole by itself."""
 
     messages: list[Message] = Field(default_factory=list, max_length=200)
     settings: Settings = Field(default_factory=Settings)
     reply: ReplyShape = Field(default_factory=ReplyShape)
+    inputs: list[Input] = said(max_length=200)
+    examples: list[Example] = said(max_length=200)
+    examples_as: Literal["messages", "text"] = said("messages")
+    tools: list[Tool] = said(max_length=64)
+    fragments: dict[str, str] = said(of=dict)
 
 
 def parts_of(prompt: Prompt) -> Iterator[tuple[str, Message, Part]]:

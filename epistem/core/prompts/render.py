@@ -1,137 +1,109 @@
-"""From a prompt and inputs to the messages that are sent, and the problems on the way."""
+"""From a prompt and inputs to the messages that are sent."""
 
 from __future__ import annotations
 
-import json
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jinja2 import TemplateSyntaxError
+from jinja2 import TemplateNotFound, TemplateSyntaxError
 
-from epistem.core.errors import InvalidInput, InvalidSchema, MissingInput, TemplateError
-from epistem.core.prompts.content import Part, Prompt, parts_of
-from epistem.core.prompts.templates import UndefinedInput, compiled, inputs_in, syntax_error
-from epistem.core.schemas import compile_schema
+from epistem.core.errors import InvalidInput, MissingInput, TemplateError
+from epistem.core.prompts.content import Example, Message, Part, Prompt, parts_of
+from epistem.core.prompts.fragments import asked_by, why_not
+from epistem.core.prompts.inputs import MARK, MAX_INPUT_CHARACTERS, Image, filled
+from epistem.core.prompts.shape_words import shape_in_words
+from epistem.core.prompts.templates import KEYWORDS, UndefinedInput, compiled, including
 
-MAX_INPUT_CHARACTERS = 1_000_000
 BETWEEN_PARTS = "\n\n"
+Content = str | list[tuple[str, str]]
+"""A text, or ("text", text) and ("image", `data:` address) in order."""
 
 
 @dataclass(frozen=True)
 class RenderedMessage:
-    """`parts` holds (part name, its rendered text) for the parts that were not empty."""
+    """`parts` holds (part name, its rendered text) for the parts that were not empty.
+
+    Where images stand, `text` and `parts` hold nothing; `blocks` has texts and images in order.
+    """
 
     role: str
     text: str
     parts: tuple[tuple[str, str], ...]
+    blocks: tuple[str | Image, ...] = ()
 
-
-@dataclass(frozen=True)
-class Problem:
-    """Something that stops a draft from being sent or saved as a version."""
-
-    field: str
-    message: str
-    part: str | None = None
-    line: int | None = None
-
-
-def inputs_of(prompt: Prompt) -> list[str]:
-    """Every input that the parts ask for, in order of first appearance."""
-    return list(
-        dict.fromkeys(name for _, _, part in parts_of(prompt) for name in inputs_in(part.text))
-    )
+    @property
+    def content(self) -> Content:
+        """What a wire format is given: the text, or its blocks in order."""
+        if not self.blocks:
+            return self.text
+        return [
+            ("image", block.address) if isinstance(block, Image) else ("text", block)
+            for block in self.blocks
+        ]
 
 
 def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     """Fill in the parts and join those of a message by an empty line.
 
-    A part that renders to nothing is left out, and so is a message without parts. Raises
-    TemplateError (naming part and line), MissingInput (naming input and part), or
-    InvalidInput when an input or a rendered part is too long.
+    A part that is off or renders to nothing is left out, and so is a message without parts.
+    Examples that are sent as messages stand before the last user message. Raises TemplateError
+    (naming part and line), MissingInput (naming input and part), or InvalidInput for an input that
+    does not fit its kind, or when an input or a rendered part is too long.
     """
-    check_inputs(inputs)
-    messages = []
+    values = filled(prompt.inputs, inputs)
     fields = {id(part): field for field, _, part in parts_of(prompt)}
-    for message in prompt.messages:
+    shown = [example for example in prompt.examples if not example.off]
+    calls = {
+        "reply_shape": lambda: shape_in_words(prompt.reply),
+        "examples": lambda: examples_as_text(shown),
+    }
+    asking = _last_user(prompt) if prompt.examples_as == "messages" and shown else None
+    messages: list[RenderedMessage] = []
+
+    def add(message: Message, given: Mapping[str, Any], named: str = "") -> None:
         rendered = [
-            (part.name, _render_part(part, inputs, fields[id(part)])) for part in message.parts
+            (named or part.name, _render_part(part, {**calls, **given}, prompt, fields[id(part)]))
+            for part in message.parts
+            if not part.off
         ]
         kept = tuple((name, text) for name, text in rendered if text.strip())
         if kept:
-            joined = BETWEEN_PARTS.join(text for _, text in kept)
-            messages.append(RenderedMessage(message.role, joined, kept))
+            messages.append(_message(message.role, kept, given))
+
+    with including(prompt.fragments):
+        for message in prompt.messages:
+            if message is asking:
+                for number, example in enumerate(shown, start=1):
+                    given = filled(prompt.inputs, {**inputs, **example.inputs})
+                    add(message, given, f"Example {number}")
+                    answer = (f"Answer of example {number}", example.answer)
+                    messages.append(RenderedMessage("assistant", example.answer, (answer,)))
+            add(message, values)
     if not messages:
         raise InvalidInput("Every part is empty, so there is nothing to send.", field="messages")
     return messages
 
 
-def check_inputs(inputs: Mapping[str, Any]) -> None:
-    """Raise InvalidInput, naming the input, if one is longer than the limit."""
-    for name, value in inputs.items():
-        size = len(value) if isinstance(value, str) else len(json.dumps(value))
-        if size > MAX_INPUT_CHARACTERS:
-            raise InvalidInput(
-                f"The input “{name}” has {size:,} characters; the limit is "
-                f"{MAX_INPUT_CHARACTERS:,}. Shorten it, or split it over several cases.",
-                field=f"inputs.{name}",
-            )
+def examples_as_text(examples: list[Example]) -> str:
+    """The examples as a part shows them: their inputs, then the answer, numbered."""
+    told = []
+    for number, example in enumerate(examples, start=1):
+        given = [f"{name}: {value}" for name, value in example.inputs.items()]
+        told.append("\n".join([f"Example {number}", *given, f"Answer: {example.answer}"]))
+    return "\n\n".join(told)
 
 
-def problems_of(prompt: Prompt) -> list[Problem]:
-    """All that must be put right before the draft can be sent or become a version."""
-    found = []
-    for field, _, part in parts_of(prompt):
-        error = syntax_error(part.text)
-        if error is not None:
-            template_error = _from_syntax(part, error, field)
-            found.append(Problem(field, template_error.message, part.name, template_error.line))
-    if not any(part.text.strip() for _, _, part in parts_of(prompt)):
-        found.append(Problem("messages", "Every part is empty, so there is nothing to send."))
-    reply = prompt.reply
-    if reply.kind == "json" and reply.json_schema is not None:
-        try:
-            compile_schema(reply.json_schema)
-        except InvalidSchema as error:
-            found.append(Problem("reply.json_schema", error.message))
-    if reply.kind == "label" and not reply.labels:
-        found.append(Problem("reply.labels", "The reply is a label, but no labels are listed."))
-    return found
-
-
-def _render_part(part: Part, inputs: Mapping[str, Any], field: str) -> str:
-    try:
-        text = compiled(part.text).render(inputs)
-    except TemplateSyntaxError as error:
-        raise _from_syntax(part, error, field) from error
-    except UndefinedInput as error:
-        name = error.name or "?"
-        if name in inputs_in(part.text):
-            message = f"The part “{part.name}” needs the input “{name}”, which was not given."
-        else:
-            message = f"The part “{part.name}” asks for “{name}”, which an input does not have."
-        raise MissingInput(message, name=name, part=part.name, field=f"inputs.{name}") from error
-    except Exception as error:  # a template can raise anything: a division, a wrong filter argument
-        raise TemplateError(
-            f"The part “{part.name}” can't be filled in: {error or type(error).__name__}.",
-            part=part.name,
-            field=field,
-        ) from error
-    if len(text) > MAX_INPUT_CHARACTERS:
-        raise InvalidInput(
-            f"The part “{part.name}” fills in to {len(text):,} characters; "
-            f"the limit is {MAX_INPUT_CHARACTERS:,}.",
-            field=field,
-        )
-    return text
-
-
-def _from_syntax(part: Part, error: TemplateSyntaxError, field: str) -> TemplateError:
+def from_syntax(part: Part, error: TemplateSyntaxError, field: str) -> TemplateError:
+    """The error in words for the person who wrote the part."""
     lines = part.text.splitlines()
     shown = lines[error.lineno - 1].strip() if 0 < error.lineno <= len(lines) else ""
+    keyword = re.search(r"\{\{-?\s*(\w+)", shown)
     shown = shown if len(shown) <= 80 else f"{shown[:79]}…"
     what = (error.message or "it does not parse").rstrip(".")
+    if keyword and keyword[1] in KEYWORDS:
+        what = f"“{keyword[1]}” is a word of the template language, so no input can be called that"
     return TemplateError(
         f"The part “{part.name}” does not parse, line {error.lineno}: {what}."
         + (f" The line reads: {shown}" if shown else ""),
@@ -139,3 +111,48 @@ def _from_syntax(part: Part, error: TemplateSyntaxError, field: str) -> Template
         line=error.lineno,
         field=field,
     )
+
+
+def _last_user(prompt: Prompt) -> Message | None:
+    return next((message for message in reversed(prompt.messages) if message.role == "user"), None)
+
+
+def _message(
+    role: str, kept: tuple[tuple[str, str], ...], given: Mapping[str, Any]
+) -> RenderedMessage:
+    images = {str(value): value for value in given.values() if isinstance(value, Image)}
+    joined = BETWEEN_PARTS.join(text for _, text in kept)
+    if not any(mark in joined for mark in images):
+        return RenderedMessage(role, joined, kept)
+    cut = re.compile("(" + "|".join(map(re.escape, images)) + ")")
+    pieces = [images.get(piece, piece) for piece in cut.split(joined)]
+    blocks = tuple(p if isinstance(p, Image) else p.strip() for p in pieces if p.strip())
+    plain = tuple((name, cut.sub("", text)) for name, text in kept)
+    return RenderedMessage(role, cut.sub("", joined), plain, blocks)
+
+
+def _render_part(part: Part, inputs: Mapping[str, Any], prompt: Prompt, field: str) -> str:
+    try:
+        text = compiled(part.text).render(inputs)
+    except TemplateSyntaxError as error:
+        raise from_syntax(part, error, field) from error
+    except UndefinedInput as error:
+        name = error.name or "?"
+        if name in asked_by(part.text, prompt.fragments):
+            message = f"The part “{part.name}” needs the input “{name}”, which was not given."
+        else:
+            message = f"The part “{part.name}” asks for “{name}”, which an input does not have."
+        raise MissingInput(message, name=name, part=part.name, field=f"inputs.{name}") from error
+    except Exception as error:  # a template can raise anything: a division, a wrong filter argument
+        circle = isinstance(error, TemplateNotFound | RecursionError)
+        why = (circle and why_not(part.text, prompt.fragments)) or (
+            f"The part “{part.name}” can't be filled in: {error or type(error).__name__}."
+        )
+        raise TemplateError(why, part=part.name, field=field) from error
+    if len(text) > MAX_INPUT_CHARACTERS and MARK not in text:
+        raise InvalidInput(
+            f"The part “{part.name}” fills in to {len(text):,} characters; "
+            f"the limit is {MAX_INPUT_CHARACTERS:,}.",
+            field=field,
+        )
+    return text

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import orjson
@@ -21,6 +21,14 @@ class Usage(NamedTuple):
     reasoning_tokens: int = 0
 
 
+class ToolCall(NamedTuple):
+    """`arguments` is the JSON as the model wrote it, which need not be JSON."""
+
+    id: str
+    name: str
+    arguments: str
+
+
 class Reply(NamedTuple):
     """`model` is the name that the server says answered, which may differ from the one asked."""
 
@@ -29,20 +37,34 @@ class Reply(NamedTuple):
     usage: Usage
     model: str
     reasoning: str = ""
+    tool_calls: tuple[ToolCall, ...] = ()
+
+
+Content = str | list[tuple[str, str]]
+"""A text, or ("text", text) and ("image", `data:` address) in order."""
+
+
+class ToolOffer(NamedTuple):
+    """A tool as a model is told of it; `parameters` is a JSON Schema of type object."""
+
+    name: str
+    description: str
+    parameters: Mapping[str, Any]
 
 
 def build_request(
     model: str,
-    messages: Iterable[tuple[str, str]],
+    messages: Iterable[tuple[str, Content]],
     settings: Mapping[str, Any],
     *,
     seed: int | None = None,
     json_schema: Any = None,
+    tools: Sequence[ToolOffer] = (),
 ) -> dict[str, Any]:
-    """The body to post. `messages` are (role, text); settings that are None are not sent."""
+    """The body to post. `messages` are (role, content); settings that are None are not sent."""
     body: dict[str, Any] = {
         "model": model,
-        "messages": [{"role": role, "content": text} for role, text in messages],
+        "messages": [{"role": role, "content": _content(content)} for role, content in messages],
     }
     body |= {name: value for name, value in settings.items() if value is not None}
     if seed is not None:
@@ -52,7 +74,22 @@ def build_request(
             "type": "json_schema",
             "json_schema": {"name": "reply", "strict": True, "schema": json_schema},
         }
+    if tools:
+        body["tools"] = [{"type": "function", "function": tool._asdict()} for tool in tools]
     return body
+
+
+def build_next(
+    body: Mapping[str, Any], reply: Reply, results: Sequence[tuple[ToolCall, str]]
+) -> dict[str, Any]:
+    """The request that goes on after the model called tools, with what each answered."""
+    called = [
+        {"id": c.id, "type": "function", "function": {"name": c.name, "arguments": c.arguments}}
+        for c in reply.tool_calls
+    ]
+    said = {"role": "assistant", "content": reply.text or None, "tool_calls": called}
+    told = [{"role": "tool", "tool_call_id": c.id, "content": answer} for c, answer in results]
+    return {**body, "messages": [*body["messages"], said, *told]}
 
 
 def encode(body: Mapping[str, Any]) -> bytes:
@@ -77,8 +114,9 @@ def parse_reply(raw: bytes) -> Reply:
         raise WireError(f"The reply is not JSON ({error}).") from error
     try:
         choice = body["choices"][0]
-        text = choice["message"]["content"]
-    except (KeyError, IndexError, TypeError) as error:
+        calls = _tool_calls(choice["message"].get("tool_calls"))
+        text = choice["message"].get("content") if calls else choice["message"]["content"]
+    except (KeyError, IndexError, TypeError, AttributeError) as error:
         raise WireError("The reply has no choices[0].message.content.") from error
     thought = choice["message"].get("reasoning_content")
     return Reply(
@@ -87,6 +125,7 @@ def parse_reply(raw: bytes) -> Reply:
         usage=usage_from(body.get("usage")),
         model=str(body.get("model") or ""),
         reasoning=thought if isinstance(thought, str) else "",
+        tool_calls=calls,
     )
 
 
@@ -118,6 +157,27 @@ def error_message(raw: bytes) -> str:
         return str(said)
     except (orjson.JSONDecodeError, KeyError, TypeError):
         return raw[:200].decode("utf-8", "replace").strip()
+
+
+def _content(content: Content) -> Any:
+    if isinstance(content, str):
+        return content
+    return [
+        {"type": "text", "text": value}
+        if kind == "text"
+        else {"type": "image_url", "image_url": {"url": value}}
+        for kind, value in content
+    ]
+
+
+def _tool_calls(told: Any) -> tuple[ToolCall, ...]:
+    calls = []
+    for call in told if isinstance(told, list) else []:
+        function = call["function"]
+        calls.append(
+            ToolCall(str(call.get("id") or ""), str(function["name"]), function["arguments"])
+        )
+    return tuple(calls)
 
 
 def _whole(value: Any) -> int:

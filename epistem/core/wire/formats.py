@@ -22,6 +22,7 @@ class WireFormat:
     name: str
     path: str
     build_request: Callable[..., dict[str, Any]]
+    build_next: Callable[..., dict[str, Any]]
     encode_streamed: Callable[[Mapping[str, Any]], bytes]
     encode_with_seed: Callable[[bytes, int], bytes]
     key_headers: Callable[[str], dict[str, str]]
@@ -35,6 +36,7 @@ FORMATS = {
         USUAL,
         chat_completions.PATH,
         chat_completions.build_request,
+        chat_completions.build_next,
         chat_completions.encode_streamed,
         chat_completions.encode_with_seed,
         lambda key: {"Authorization": f"Bearer {key}"},
@@ -45,6 +47,7 @@ FORMATS = {
         "messages",
         messages.PATH,
         messages.build_request,
+        messages.build_next,
         messages.encode_streamed,
         messages.encode_with_seed,
         messages.key_headers,

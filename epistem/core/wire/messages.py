@@ -5,13 +5,13 @@ It has no seed, no penalties and no reply schema, so these are not sent; the lim
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import orjson
 
 from epistem.core.errors import WireError
-from epistem.core.wire.chat_completions import Reply, Usage
+from epistem.core.wire.chat_completions import Content, Reply, ToolCall, ToolOffer, Usage
 from epistem.core.wire.stream import LineReader, Piece
 
 PATH = "/v1/messages"
@@ -30,20 +30,23 @@ FINISHES = {
 
 def build_request(
     model: str,
-    messages: Iterable[tuple[str, str]],
+    messages: Iterable[tuple[str, Content]],
     settings: Mapping[str, Any],
     *,
     seed: int | None = None,
     json_schema: Any = None,
+    tools: Sequence[ToolOffer] = (),
 ) -> dict[str, Any]:
-    """The body to post. `messages` are (role, text); system texts are joined at the top."""
+    """The body to post. `messages` are (role, content); system texts are joined at the top."""
     told = list(messages)
-    system = "\n\n".join(text for role, text in told if role in ("system", "developer"))
+    system = "\n\n".join(_text(said) for role, said in told if role in ("system", "developer"))
     body: dict[str, Any] = {
         "model": model,
         "max_tokens": settings.get("max_tokens") or USUAL_LIMIT,
         "messages": [
-            {"role": role, "content": text} for role, text in told if role in ("user", "assistant")
+            {"role": role, "content": _blocks(said)}
+            for role, said in told
+            if role in ("user", "assistant")
         ],
     }
     if system:
@@ -51,7 +54,26 @@ def build_request(
     body |= {
         there: settings[here] for here, there in SENT.items() if settings.get(here) is not None
     }
+    if tools:
+        body["tools"] = [
+            {"name": t.name, "description": t.description, "input_schema": t.parameters}
+            for t in tools
+        ]
     return body
+
+
+def build_next(
+    body: Mapping[str, Any], reply: Reply, results: Sequence[tuple[ToolCall, str]]
+) -> dict[str, Any]:
+    """The request that goes on after the model called tools, with what each answered."""
+    said: list[dict[str, Any]] = [{"type": "text", "text": reply.text}] if reply.text else []
+    said += [
+        {"type": "tool_use", "id": c.id, "name": c.name, "input": _arguments(c.arguments)}
+        for c in reply.tool_calls
+    ]
+    told = [{"type": "tool_result", "tool_use_id": c.id, "content": a} for c, a in results]
+    more = [{"role": "assistant", "content": said}, {"role": "user", "content": told}]
+    return {**body, "messages": [*body["messages"], *more]}
 
 
 def encode_streamed(body: Mapping[str, Any]) -> bytes:
@@ -82,6 +104,13 @@ def parse_reply(raw: bytes) -> Reply:
         usage=_usage(body.get("usage")),
         model=str(body.get("model") or ""),
         reasoning=_joined(blocks, "thinking"),
+        tool_calls=tuple(
+            ToolCall(
+                str(b.get("id") or ""), str(b.get("name")), orjson.dumps(b.get("input")).decode()
+            )
+            for b in blocks
+            if isinstance(b, dict) and b.get("type") == "tool_use"
+        ),
     )
 
 
@@ -107,13 +136,45 @@ class StreamReader(LineReader):
             self._told |= message.get("usage") or {}
         if isinstance(usage := body.get("usage"), dict):
             self._told |= usage
+        block = body.get("content_block")
+        if isinstance(block, dict) and block.get("type") == "tool_use":
+            self.begin_call(body.get("index"), block.get("id"), block.get("name"))
         delta = body.get("delta")
         if not isinstance(delta, dict):
+            return []
+        if delta.get("type") == "input_json_delta":
+            self.add_arguments(body.get("index"), delta.get("partial_json"))
             return []
         self._stop_reason = delta.get("stop_reason") or self._stop_reason
         if delta.get("type") == "thinking_delta":
             return self.keep("reasoning", delta.get("thinking"))
         return self.keep("content", delta.get("text"))
+
+
+def _text(content: Content) -> str:
+    return content if isinstance(content, str) else "\n".join(v for k, v in content if k == "text")
+
+
+def _blocks(content: Content) -> Any:
+    if isinstance(content, str):
+        return content
+    return [
+        {"type": "text", "text": value} if kind == "text" else _image(value)
+        for kind, value in content
+    ]
+
+
+def _image(address: str) -> dict[str, Any]:
+    kind, _, data = address.removeprefix("data:").partition(";base64,")
+    return {"type": "image", "source": {"type": "base64", "media_type": kind, "data": data}}
+
+
+def _arguments(text: str) -> Any:
+    try:
+        read = orjson.loads(text or b"{}")
+    except orjson.JSONDecodeError:
+        return {}
+    return read if isinstance(read, dict) else {}
 
 
 def _joined(blocks: list[Any], kind: str) -> str:

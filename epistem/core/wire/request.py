@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.content import Prompt, Tool
 from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.prompts.settings import Settings
+from epistem.core.wire.chat_completions import ToolOffer
 from epistem.core.wire.formats import USUAL, format_of
 
 
@@ -37,8 +38,15 @@ def body_from(
     sends = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
     return format_of(wire_format).build_request(
         model,
-        [(message.role, message.text) for message in messages],
+        [(message.role, message.content) for message in messages],
         settings.to_json(),
         seed=seed,
         json_schema=reply.json_schema if sends else None,
+        tools=[offer_of(tool) for tool in prompt.tools],
     )
+
+
+def offer_of(tool: Tool) -> ToolOffer:
+    """A tool without parameters takes none."""
+    takes = tool.parameters if isinstance(tool.parameters, dict) else {"properties": {}}
+    return ToolOffer(tool.name, tool.description, {"type": "object", **takes})

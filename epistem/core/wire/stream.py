@@ -7,7 +7,7 @@ from typing import Any, Literal, NamedTuple
 import orjson
 
 from epistem.core.errors import WireError
-from epistem.core.wire.chat_completions import Reply, Usage, usage_from
+from epistem.core.wire.chat_completions import Reply, ToolCall, Usage, usage_from
 
 MAX_LINE_BYTES = 12_000_000
 
@@ -25,6 +25,7 @@ class LineReader:
     def __init__(self) -> None:
         self._rest = b""
         self._kept: dict[str, list[str]] = {"content": [], "reasoning": []}
+        self._calls: dict[Any, list[str]] = {}
         self.model = ""
 
     @property
@@ -46,6 +47,14 @@ class LineReader:
         self._kept[kind].append(text)
         return [Piece(kind, text)]
 
+    def begin_call(self, index: Any, call_id: Any, name: Any) -> None:
+        """The model begins to call a tool; its arguments follow in pieces."""
+        self._calls[index] = [str(call_id or ""), str(name or "")]
+
+    def add_arguments(self, index: Any, text: Any) -> None:
+        if isinstance(text, str) and index in self._calls:
+            self._calls[index].append(text)
+
     def feed(self, data: bytes) -> list[Piece]:
         """The pieces that are whole by now. Raises WireError for an event that can't be read."""
         *lines, self._rest = (self._rest + data).split(b"\n")
@@ -60,7 +69,11 @@ class LineReader:
         if self.finish is None:
             raise WireError("The stream broke off before the answer was over.")
         text, reasoning = ("".join(self._kept[kind]) for kind in ("content", "reasoning"))
-        return Reply(text, self.finish, self.usage, self.model, reasoning)
+        calls = tuple(
+            ToolCall(call_id, name, "".join(arguments) or "{}")
+            for call_id, name, *arguments in self._calls.values()
+        )
+        return Reply(text, self.finish, self.usage, self.model, reasoning, calls)
 
     def _line(self, line: bytes) -> list[Piece]:
         if not line.startswith(b"data:"):
@@ -106,5 +119,12 @@ class StreamReader(LineReader):
             self._finish = str(choice["finish_reason"])
         delta = choice.get("delta")
         delta = delta if isinstance(delta, dict) else {}
+        calls = delta.get("tool_calls")
+        for call in calls if isinstance(calls, list) else []:
+            function = call.get("function") if isinstance(call, dict) else None
+            if isinstance(function, dict):
+                if function.get("name"):
+                    self.begin_call(call.get("index"), call.get("id"), function["name"])
+                self.add_arguments(call.get("index"), function.get("arguments"))
         thought = self.keep("reasoning", delta.get("reasoning_content"))
         return [*thought, *self.keep("content", delta.get("content"))]
