@@ -20,7 +20,7 @@ settings.load_profile("steady")
 
 TABLES = (
     "readings", "cells", "arms", "trial_cases", "trials", "cases", "drafts",
-    "versions", "subjects", "models",
+    "versions", "tries", "tried_contents", "subjects", "models", "fragment_versions", "fragments",
 )  # fmt: skip
 
 

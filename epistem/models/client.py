@@ -7,14 +7,14 @@ from __future__ import annotations
 
 import asyncio
 import random
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property
 from time import perf_counter
 from types import TracebackType
-from typing import NamedTuple, Self
+from typing import NamedTuple, Protocol, Self
 
 import aiohttp
 
@@ -25,6 +25,7 @@ from epistem.core.wire.stream import Piece
 from epistem.models.keys import key_from
 from epistem.models.retry import Retry
 from epistem.models.time_limits import TimeLimits
+from epistem.models.turns import Turns
 
 MAX_REPLY_BYTES = 12_000_000
 _TOO_LONG = f"The reply is longer than {MAX_REPLY_BYTES:,} bytes, so it was not read to the end."
@@ -37,15 +38,53 @@ class CallFailed(EpistemError):
         self.trace = trace
 
 
+class Entry(Protocol):
+    """What a model list says of a model."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def address(self) -> str: ...
+    @property
+    def key_reference(self) -> str | None: ...
+    @property
+    def time_limit_ms(self) -> int: ...
+    @property
+    def wire_format(self) -> str: ...
+    @property
+    def headers(self) -> Mapping[str, str]: ...
+    @property
+    def requests_per_minute(self) -> int | None: ...
+
+
 @dataclass(frozen=True)
 class Endpoint:
-    """Where a model is asked. `key_reference` is `env:NAME` or `file:PATH`, never a key itself."""
+    """Where a model is asked. `key_reference` is `env:NAME` or `file:PATH`, never a key itself.
+
+    `headers` are sent besides the usual ones. One client begins at most `requests_per_minute`.
+    """
 
     model: str
     address: str
     key_reference: str | None = None
     time_limit_ms: int = 60_000
     wire_format: str = USUAL
+    headers: tuple[tuple[str, str], ...] = ()
+    requests_per_minute: int | None = None
+
+    @classmethod
+    def of(cls, entry: Entry, *, most_ms: int | None = None) -> Endpoint:
+        """That of a model of the list, waiting `most_ms` at the longest."""
+        limit = entry.time_limit_ms if most_ms is None else min(entry.time_limit_ms, most_ms)
+        return cls(
+            entry.name,
+            entry.address,
+            entry.key_reference,
+            limit,
+            entry.wire_format,
+            tuple(entry.headers.items()),
+            entry.requests_per_minute,
+        )
 
     @cached_property
     def format(self) -> WireFormat:
@@ -111,7 +150,8 @@ class ModelClient:
         self._sleep = sleep
         self._session: aiohttp.ClientSession | None = None
         self._limits = TimeLimits()
-        self._headers: dict[tuple[str | None, str], dict[str, str]] = {}
+        self._headers: dict[Endpoint, dict[str, str]] = {}
+        self._turns = Turns(sleep)
 
     async def __aenter__(self) -> Self:
         self._session = aiohttp.ClientSession(
@@ -142,6 +182,8 @@ class ModelClient:
         attempts = 0
         while True:
             attempts += 1
+            if endpoint.requests_per_minute:
+                await self._turns.take(endpoint.model, endpoint.requests_per_minute)
             started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
             try:
                 raw, reply = await self._attempt(endpoint, body, headers)
@@ -165,6 +207,8 @@ class ModelClient:
         while True:
             attempts += 1
             begun = False
+            if endpoint.requests_per_minute:
+                await self._turns.take(endpoint.model, endpoint.requests_per_minute)
             started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
             try:
                 async for item in self._pieces(
@@ -230,12 +274,12 @@ class ModelClient:
 
     def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
         """The same for every call of one client, so a key is looked up once."""
-        headers = self._headers.get((endpoint.key_reference, endpoint.wire_format))
+        headers = self._headers.get(endpoint)
         if headers is None:
-            headers = {"Content-Type": "application/json"}
+            headers = {**dict(endpoint.headers), "Content-Type": "application/json"}
             if endpoint.key_reference:
                 headers |= endpoint.format.key_headers(key_from(endpoint.key_reference))
-            self._headers[endpoint.key_reference, endpoint.wire_format] = headers
+            self._headers[endpoint] = headers
         return headers
 
     async def _attempt(

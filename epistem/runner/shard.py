@@ -80,10 +80,7 @@ class _Shard:
             self._cases = trials.cases_of(tx, task.trial_id)
             known = models.all_of(tx)
         self._models = [models.pick(known, arm.model) for arm in self._arms]
-        self._endpoints = [
-            Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms, m.wire_format)
-            for m in self._models
-        ]
+        self._endpoints = [Endpoint.of(m) for m in self._models]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
         self._bodies: dict[tuple[int, int], bytes] = {}
         self._grounds = [
@@ -161,7 +158,12 @@ class _Shard:
             arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
             name = model.asked_as
             request = request_for(
-                arm.content, inputs, name, settings=arm.settings, wire_format=model.wire_format
+                arm.content,
+                inputs,
+                name,
+                settings=arm.settings,
+                wire_format=model.wire_format,
+                abilities=model.abilities,
             )
             shared = self._bodies[place] = wire.encode(request)
         return format_of(model.wire_format).encode_with_seed(shared, cell.seed)

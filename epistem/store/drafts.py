@@ -8,6 +8,7 @@ from datetime import datetime
 
 from epistem.core.errors import Conflict
 from epistem.core.prompts.content import Prompt
+from epistem.store import fragments
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
@@ -47,10 +48,14 @@ def get(tx: Transaction, subject: Subject, *, lock: bool = False) -> Draft:
 
 
 def save(tx: Transaction, subject: Subject, content: Prompt, expected_revision: int) -> Draft:
-    """Keep the draft as typed. Raises StaleDraft if it is no longer at `expected_revision`."""
+    """Keep the draft as typed, with the texts of the fragments that it includes.
+
+    Raises StaleDraft if it is no longer at `expected_revision`.
+    """
     current = get(tx, subject, lock=True)
     if current.revision != expected_revision:
         raise StaleDraft(current, content)
+    content = fragments.filled_in(tx, content)
     tx.run(
         "UPDATE drafts SET content = %s, revision = revision + 1, updated_at = NOW(3) "
         "WHERE subject_id = %s",

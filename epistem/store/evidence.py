@@ -9,12 +9,16 @@ from threading import Lock
 from time import monotonic
 
 from epistem.core.checks.registry import Measure, measures_of
+from epistem.core.evidence.intervals import Rate
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
 from epistem.core.evidence.verdict import Verdict, Word, reach_verdict
 from epistem.store import readings, trials
 from epistem.store.database import Transaction
+from epistem.store.subjects import Subject
 
 KEPT = 200
+LATEST = 20
+"""Trials that are looked through for the scores of versions."""
 REST = 10
 
 
@@ -98,6 +102,43 @@ def headline_of(tx: Transaction, trial: trials.Trial) -> Headline | None:
         margin=found.measures[mark.measure].margin,
         word=mark.word,
     )
+
+
+@dataclass(frozen=True)
+class VersionScore:
+    version: int
+    trial: int
+    arm: str
+    measure: str
+    rate: float | None
+    low: float | None
+    high: float | None
+
+
+def version_scores(tx: Transaction, subject: Subject) -> list[VersionScore]:
+    """For each version, its pass rate on the first check of the newest trial that it was in.
+
+    Where several arms had it, that of the first.
+    """
+    found: dict[int, VersionScore] = {}
+    for trial in trials.all_of(tx, subject, most=LATEST):
+        arms = trials.arms_of(tx, trial.id)
+        if trial.recorded == 0 or all(arm.version in found for arm in arms):
+            continue
+        told = evidence_of(tx, trial)
+        for arm, rates in zip(arms, told.verdict.rates, strict=True):
+            if arm.version not in found and rates:
+                rate = rates[0]
+                name, measure = told.names[arm.position], told.measures[0].title
+                value, low, high = _told(rate)
+                found[arm.version] = VersionScore(
+                    arm.version, trial.id, name, measure, value, low, high
+                )
+    return list(found.values())
+
+
+def _told(rate: Rate | None) -> tuple[float | None, float | None, float | None]:
+    return (rate.value, rate.interval.low, rate.interval.high) if rate else (None, None, None)
 
 
 def arm_names(arms: list[trials.Arm]) -> list[str]:

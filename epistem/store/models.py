@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import astuple, dataclass, fields
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields
 from math import fsum
+from typing import Any
 
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.shapes import listed
 from epistem.core.wire.formats import USUAL
+from epistem.core.wire.request import ABILITIES
 from epistem.store.database import Transaction
+from epistem.store.documents import dumps
 
 
 @dataclass(frozen=True)
 class Model:
-    """`input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME` or
+    """`abilities` are what it can do of ABILITIES; `headers` are sent with every request.
+
+    `input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME` or
     `file:PATH`. `served_as` is its name at the server, empty when it is the same. `built_in` ones are
     put there anew at every start."""
 
@@ -29,6 +35,9 @@ class Model:
     served_as: str = ""
     wire_format: str = USUAL
     policy: str = ""
+    abilities: frozenset[str] = ABILITIES
+    requests_per_minute: int | None = None
+    headers: Mapping[str, str] = field(default_factory=dict)
     built_in: bool = False
 
     @property
@@ -40,7 +49,7 @@ class Model:
         return fsum((input_tokens * self.input_cents, output_tokens * self.output_cents)) / 1e6
 
 
-_NAMES = [field.name for field in fields(Model)]
+_NAMES = [each.name for each in fields(Model)]
 
 
 def put(tx: Transaction, model: Model) -> None:
@@ -49,7 +58,7 @@ def put(tx: Transaction, model: Model) -> None:
     tx.run(
         f"INSERT INTO models ({', '.join(_NAMES)}) VALUES ({', '.join(['%s'] * len(_NAMES))}) "
         f"ON DUPLICATE KEY UPDATE {changes}",
-        astuple(model),
+        [_kept(getattr(model, name)) for name in _NAMES],
     )
 
 
@@ -82,7 +91,7 @@ def remove(tx: Transaction, name: str) -> None:
 def all_of(tx: Transaction) -> list[Model]:
     """Cheapest first."""
     rows = tx.rows(f"SELECT {', '.join(_NAMES)} FROM models ORDER BY output_cents, name")
-    return [Model(*(*row[:-1], bool(row[-1]))) for row in rows]
+    return [_from_row(row) for row in rows]
 
 
 def get(tx: Transaction, name: str, *, field: str = "model") -> Model:
@@ -96,3 +105,18 @@ def pick(models: Iterable[Model], name: str, *, field: str = "model") -> Model:
         there = f"There are {listed(sorted(known), 'and')}." if known else "The list is empty."
         raise InvalidInput(f"There is no model “{name[:80]}”. {there}", field=field)
     return known[name]
+
+
+def _kept(value: object) -> object:
+    """As a column holds it."""
+    if isinstance(value, frozenset):
+        return ",".join(sorted(value))
+    return dumps(value) if isinstance(value, Mapping) else value
+
+
+def _from_row(row: tuple[Any, ...]) -> Model:
+    given = dict(zip(_NAMES, row, strict=True))
+    given["abilities"] = frozenset(filter(None, given["abilities"].split(",")))
+    given["headers"] = json.loads(given["headers"] or "{}")
+    given["built_in"] = bool(given["built_in"])
+    return Model(**given)

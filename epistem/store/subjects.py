@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -26,6 +27,7 @@ class Subject:
     name: str
     kind: str
     about: str
+    tags: list[str]
     chosen_checks: list[CheckUse] | None
 
     def checks_for(self, reply: ReplyShape) -> list[CheckUse]:
@@ -39,6 +41,7 @@ class DeskRow:
     name: str
     kind: str
     about: str
+    tags: list[str]
     versions: int
     cases: int
     base_version: int | None
@@ -48,14 +51,22 @@ class DeskRow:
     trial_at: datetime | None
 
 
-def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subject:
-    """Raises InvalidInput for a name that can't stand in an address, Conflict for one in use."""
+def tidy_tags(tags: Iterable[str]) -> list[str]:
+    return list(dict.fromkeys(tag.strip().lower() for tag in tags if tag.strip()))
+
+
+def check_name(name: str) -> None:
     if not _NAME.match(name):
         raise InvalidInput(
             f"“{name[:70]}” can't be a name: use small letters, digits and hyphens, "
             "at most 63, as in desk-reply.",
             field="name",
         )
+
+
+def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subject:
+    """Raises InvalidInput for a name that can't stand in an address, Conflict for one in use."""
+    check_name(name)
     try:
         subject_id = tx.insert("INSERT INTO subjects (name, about) VALUES (%s, %s)", (name, about))
     except pymysql.IntegrityError as error:
@@ -71,11 +82,42 @@ def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subje
 
 
 def get(tx: Transaction, name: str) -> Subject:
-    row = tx.first("SELECT id, name, kind, about, checks FROM subjects WHERE name = %s", [name])
+    row = tx.first(
+        "SELECT id, name, kind, about, tags, checks FROM subjects WHERE name = %s", [name]
+    )
     if row is None:
         raise NotFound(f"There is no subject called “{name}”.", field="name")
-    checks = None if row[4] is None else [CheckUse.from_json(u) for u in json.loads(row[4])]
-    return Subject(*(*row[:4], checks))
+    checks = None if row[5] is None else [CheckUse.from_json(u) for u in json.loads(row[5])]
+    return Subject(*(*row[:4], json.loads(row[4] or "[]"), checks))
+
+
+def describe(tx: Transaction, subject: Subject, about: str, tags: list[str]) -> None:
+    """Change what the desk says of it."""
+    tx.run(
+        "UPDATE subjects SET about = %s, tags = %s WHERE id = %s",
+        (about, dumps(tidy_tags(tags)), subject.id),
+    )
+
+
+def names_with(tx: Transaction, find: str) -> list[str]:
+    """Subjects in whose name, line, tags, draft or models every word of `find` stands somewhere."""
+    names: set[str] | None = None
+    for word in find.split()[:8]:
+        like = _anywhere(word)
+        in_draft = _anywhere(dumps(word)[1:-1])  # a draft is kept as JSON
+        rows = tx.rows(
+            """
+            SELECT s.name FROM subjects s JOIN drafts d ON d.subject_id = s.id
+             WHERE s.name LIKE %s OR s.about LIKE %s OR s.tags LIKE %s OR d.content LIKE %s
+                OR s.id IN (SELECT subject_id FROM tries WHERE model LIKE %s)
+                OR s.id IN (SELECT t.subject_id FROM trials t JOIN arms a ON a.trial_id = t.id
+                             WHERE a.model LIKE %s)
+            """,
+            (like, like, in_draft, in_draft, like, like),
+        )
+        found = {row[0] for row in rows}
+        names = found if names is None else names & found
+    return sorted(names or [])
 
 
 def set_checks(tx: Transaction, subject: Subject, checks: list[CheckUse]) -> None:
@@ -83,11 +125,12 @@ def set_checks(tx: Transaction, subject: Subject, checks: list[CheckUse]) -> Non
     tx.run("UPDATE subjects SET checks = %s WHERE id = %s", (text, subject.id))
 
 
-def desk(tx: Transaction, *, only: str | None = None) -> list[DeskRow]:
-    """Every subject by name (or `only` one), with what the desk says of it."""
+def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -> list[DeskRow]:
+    """Every subject by name (or `only` one, or those with all words of `find`), as the desk tells it."""
+    among = names_with(tx, find) if find and find.strip() else None
     rows = tx.rows(
         """
-        SELECT s.name, s.kind, s.about,
+        SELECT s.name, s.kind, s.about, s.tags,
                (SELECT COUNT(*) FROM versions v WHERE v.subject_id = s.id),
                (SELECT COUNT(*) FROM cases c WHERE c.subject_id = s.id AND c.deleted_at IS NULL),
                d.base_version,
@@ -102,4 +145,15 @@ def desk(tx: Transaction, *, only: str | None = None) -> list[DeskRow]:
         """,
         (only, only),
     )
-    return [DeskRow(*(*row[:6], bool(row[6]), *row[7:])) for row in rows]
+    return [
+        DeskRow(*(*row[:3], json.loads(row[3] or "[]"), *row[4:7], bool(row[7]), *row[8:]))
+        for row in rows
+        if among is None or row[0] in among
+    ]
+
+
+def _anywhere(word: str) -> str:
+    """A pattern of LIKE for a word that stands anywhere."""
+    for special in ("\\", "%", "_"):
+        word = word.replace(special, f"\\{special}")
+    return f"%{word}%"

@@ -16,7 +16,7 @@ from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
 
-_COLUMNS = "id, number, content_hash, content, note, created_at"
+_COLUMNS = "id, number, content_hash, content, note, created_at, saved_by"
 
 
 @dataclass(frozen=True)
@@ -27,9 +27,12 @@ class Version:
     content: Prompt
     note: str
     created_at: datetime
+    saved_by: str = ""
 
 
-def save(tx: Transaction, subject: Subject, content: Prompt, note: str) -> tuple[Version, bool]:
+def save(
+    tx: Transaction, subject: Subject, content: Prompt, note: str, saved_by: str = ""
+) -> tuple[Version, bool]:
     """The version with this content, and whether it is new.
 
     Content equal to that of a version, the latest or an older one, makes no new version.
@@ -48,10 +51,10 @@ def save(tx: Transaction, subject: Subject, content: Prompt, note: str) -> tuple
     if new:
         tx.run(
             """
-            INSERT INTO versions (subject_id, number, content_hash, content, note)
-            SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s FROM versions WHERE subject_id = %s
+            INSERT INTO versions (subject_id, number, content_hash, content, note, saved_by)
+            SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s, %s FROM versions WHERE subject_id = %s
             """,
-            (subject.id, digest, dumps(content.to_json()), note, subject.id),
+            (subject.id, digest, dumps(content.to_json()), note, saved_by, subject.id),
         )
         row = tx.first(
             f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s AND content_hash = %s",
@@ -83,4 +86,4 @@ def all_of(tx: Transaction, subject: Subject) -> list[Version]:
 
 def _from_row(row: tuple[Any, ...]) -> Version:
     content = Prompt.from_json(json.loads(row[3]))
-    return Version(row[0], row[1], row[2], content, row[4], row[5])
+    return Version(row[0], row[1], row[2], content, row[4], row[5], row[6])

@@ -12,7 +12,20 @@ from flask_openapi3 import Info, OpenAPI
 from epistem import __version__
 from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
-from epistem.web import cases, drafts, events, models, problems, subjects, trials, tries, verdicts
+from epistem.web import (
+    cases,
+    drafts,
+    events,
+    files,
+    fragments,
+    history,
+    models,
+    problems,
+    subjects,
+    trials,
+    tries,
+    verdicts,
+)  # fmt: skip
 from epistem.web.replies import API
 
 STATIC = Path(__file__).with_name("static")
@@ -33,7 +46,19 @@ def make_app(database: Database | None) -> OpenAPI:
     app.extensions["epistem.database"] = database
     problems.register(app)
     _guard(app)
-    for module in (subjects, drafts, cases, models, tries, trials, events, verdicts):
+    for module in (
+        subjects,
+        drafts,
+        fragments,
+        files,
+        cases,
+        models,
+        tries,
+        history,
+        trials,
+        events,
+        verdicts,
+    ):
         app.register_api(module.bp)
 
     @app.get(f"{API}/openapi.json", doc_ui=False)

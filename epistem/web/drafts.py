@@ -6,11 +6,13 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.dialogue import first_words
 from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.inputs import inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
-from epistem.store import drafts, subjects, versions
+from epistem.store import drafts, evidence, renaming, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -37,7 +39,9 @@ class DraftProblem(Shape):
 
 
 class DraftPage(Shape):
-    """`inputs` are the names found in the text. `edited`: it differs from `base_version`."""
+    """`inputs` are the names found in the text, `unused` those that are described and that no part asks
+    for. `first_words` is the input that a dialogue begins with. `edited`: it differs from
+    `base_version`. `reply_in_words` is what {{ reply_shape() }} puts into a part."""
 
     revision: int
     content: Prompt
@@ -45,6 +49,9 @@ class DraftPage(Shape):
     edited: bool
     updated_at: Moment
     inputs: list[str]
+    unused: list[str]
+    first_words: str | None
+    reply_in_words: str
     problems: list[DraftProblem]
 
 
@@ -53,13 +60,27 @@ class VersionPage(Shape):
     content_hash: str
     content: Prompt
     note: str
+    saved_by: str
     created_at: Moment
+
+
+class VersionScore(Shape):
+    """How a version did in the newest trial that it was in: the pass rate of the trial's first check."""
+
+    version: int
+    trial: int
+    arm: str
+    measure: str
+    rate: float | None
+    low: float | None
+    high: float | None
 
 
 class VersionList(Shape):
     """Newest first."""
 
     versions: list[VersionPage]
+    scores: list[VersionScore]
 
 
 class SavedVersion(Shape):
@@ -72,6 +93,30 @@ class SavedVersion(Shape):
 
 class NewVersion(Document):
     note: str = Field("", max_length=500)
+    saved_by: str = Field("", max_length=80)
+
+
+class Rename(Document):
+    """With `apply` false it is only said what would change."""
+
+    old: str = Field(max_length=80)
+    new: str = Field(max_length=80)
+    apply: bool = False
+
+
+class LineChange(Shape):
+    part: str
+    line: int
+    before: str
+    after: str
+
+
+class Renamed(Shape):
+    """`cases` are the numbers of those that have the input."""
+
+    changes: list[LineChange]
+    cases: list[int]
+    draft: DraftPage
 
 
 class VersionPath(SubjectPath):
@@ -109,8 +154,15 @@ def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
 )  # fmt: skip
 def list_versions(path: SubjectPath) -> Response:
     with database().transaction() as tx:
-        found = versions.all_of(tx, subjects.get(tx, path.name))
-    return reply(VersionList(versions=[VersionPage.model_validate(v) for v in found]))
+        subject = subjects.get(tx, path.name)
+        found = versions.all_of(tx, subject)
+        scores = evidence.version_scores(tx, subject)
+    return reply(
+        VersionList(
+            versions=[VersionPage.model_validate(v) for v in found],
+            scores=[VersionScore.model_validate(s) for s in scores],
+        )
+    )
 
 
 @bp.get(
@@ -135,10 +187,28 @@ def save_version(path: SubjectPath, header: IfMatch, body: NewVersion) -> Respon
         draft = drafts.get(tx, subject, lock=True)
         if draft.revision != revision:
             raise drafts.StaleDraft(draft, draft.content)
-        version, new = versions.save(tx, subject, draft.content, body.note.strip())
+        version, new = versions.save(
+            tx, subject, draft.content, body.note.strip(), body.saved_by.strip()
+        )
         page = _draft_page(tx, subject, drafts.get(tx, subject))
     saved = SavedVersion(version=VersionPage.model_validate(version), new=new, draft=page)
     return reply(saved, 201 if new else 200, headers={"ETag": etag(page.revision)})
+
+
+@bp.post(
+    "/subjects/<name>/draft/rename", responses={200: Renamed, 412: Problem, 428: Problem},
+    operation_id="renameInput", summary="Rename an input in the draft and the cases",
+)  # fmt: skip
+def rename_input(path: SubjectPath, header: IfMatch, body: Rename) -> Response:
+    revision = expected_revision()
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        done = renaming.rename(
+            tx, subject, revision, body.old.strip(), body.new.strip(), apply=body.apply
+        )
+        page = _draft_page(tx, subject, done.draft)
+    renamed = Renamed.model_validate({**vars(done), "draft": page})
+    return reply(renamed, headers={"ETag": etag(page.revision)})
 
 
 def _draft_reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> Response:
@@ -156,6 +226,9 @@ def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft)
             **vars(draft),
             "edited": edited,
             "inputs": inputs_of(draft.content),
+            "unused": unused_inputs(draft.content),
+            "first_words": first_words(draft.content),
+            "reply_in_words": shape_in_words(draft.content.reply),
             "problems": [DraftProblem.model_validate(p) for p in problems_of(draft.content)],
         }
     )

@@ -14,6 +14,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import SETTINGS
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire.formats import format_of
+from epistem.core.wire.request import ABILITIES, Ability
 from epistem.models.client import Endpoint, Exchange, ModelClient
 from epistem.models.keys import check_reference
 from epistem.models.retry import Retry
@@ -26,6 +27,12 @@ bp = blueprint("models")
 ONCE = Retry(attempts=1)
 GREETING = "Answer with the one word: ready"
 _NAME = re.compile(r"[A-Za-z0-9][\w.:/-]*\Z")
+_HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]{1,80}\Z")
+_VALUE = re.compile(r"[\x20-\x7e]{0,300}\Z")
+KEPT_HEADERS = {
+    "authorization", "x-api-key", "api-key", "cookie", "proxy-authorization", "host",
+    "content-type", "content-length", "transfer-encoding", "connection",
+}  # fmt: skip
 Price = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 
 
@@ -43,6 +50,11 @@ class ModelEntry(Shape):
     time_limit_ms: int = Field(60_000, ge=100, le=3_600_000)
     about: str = Field("", max_length=300)
     policy: str = Field("", max_length=600)
+    abilities: list[Ability] = Field(default_factory=lambda: sorted(ABILITIES))
+    requests_per_minute: int | None = Field(None, ge=1, le=1_000_000)
+    headers: dict[str, str] = Field(
+        default_factory=dict, description="More headers to send. Nothing secret: these are shown."
+    )
 
 
 class ModelLine(ModelEntry):
@@ -57,6 +69,9 @@ class ModelLine(ModelEntry):
     time_limit_ms: int
     about: str
     policy: str
+    abilities: list[Ability]
+    requests_per_minute: int | None
+    headers: dict[str, str]
 
 
 class ModelList(Shape):
@@ -115,7 +130,12 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
     _check_address(body.address)
     if body.key_reference:
         check_reference(body.key_reference, field="key_reference")
-    given = {**body.model_dump(), "key_reference": body.key_reference or None}
+    _check_headers(body.headers)
+    given = {
+        **body.model_dump(),
+        "key_reference": body.key_reference or None,
+        "abilities": frozenset(body.abilities),
+    }
     with database().transaction() as tx:
         known = {m.name: m for m in models.all_of(tx)}
         if path.name in known:
@@ -174,7 +194,8 @@ def list_settings() -> Response:
 
 def _line(model: models.Model) -> ModelLine:
     ignores = list(format_of(model.wire_format).ignores)
-    return ModelLine.model_validate({**vars(model), "ignores": ignores})
+    told = {**vars(model), "ignores": ignores, "abilities": sorted(model.abilities)}
+    return ModelLine.model_validate(told)
 
 
 def _listed(name: str) -> models.Model:
@@ -201,9 +222,19 @@ def _check_address(address: str) -> None:
         )
 
 
+def _check_headers(headers: dict[str, str]) -> None:
+    """Raises InvalidInput for a header that can't be sent, or that would hold a key."""
+    for name, value in headers.items():
+        if name.lower() in KEPT_HEADERS:
+            message = f"“{name}” is not set here. A key belongs in the key's place, as a reference."
+            raise InvalidInput(message, field="headers")
+        if not _HEADER.match(name) or not _VALUE.match(value):
+            message = f"“{name[:40]}” can't be sent: a header is one line of plain letters."
+            raise InvalidInput(message, field="headers")
+
+
 def _endpoint(model: models.Model) -> Endpoint:
-    limit = min(model.time_limit_ms, 30_000)
-    return Endpoint(model.name, model.address, model.key_reference, limit, model.wire_format)
+    return Endpoint.of(model, most_ms=30_000)
 
 
 async def _ask(model: models.Model, body: dict[str, object]) -> Exchange:

@@ -10,7 +10,14 @@ from flask import Flask, Response, make_response
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from epistem.core.errors import Conflict, EpistemError, InvalidInput, NotFound, TemplateError
+from epistem.core.errors import (
+    Conflict,
+    EpistemError,
+    InvalidFile,
+    InvalidInput,
+    NotFound,
+    TemplateError,
+)
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import field_path
 from epistem.models.client import CallFailed
@@ -33,7 +40,7 @@ class Problem(BaseModel):
     detail: str
     field: str | None = None
     part: str | None = Field(None, description="The prompt's part that the problem lies in.")
-    line: int | None = Field(None, description="The line in that part, from 1.")
+    line: int | None = Field(None, description="The line in that part or file, from 1.")
     theirs: Prompt | None = Field(None, description="With 412: the draft as it is now.")
     yours: Prompt | None = Field(None, description="With 412: the draft as you sent it.")
     revision: int | None = Field(None, description="With 412: the revision of `theirs`.")
@@ -86,6 +93,8 @@ def problem_of(error: EpistemError) -> Problem:
     more: dict[str, Any] = {}
     if isinstance(error, TemplateError):
         more = {"part": error.part, "line": error.line}
+    if isinstance(error, InvalidFile):
+        more = {"line": error.line}
     if isinstance(error, StaleDraft):
         theirs = error.theirs
         more = {"theirs": theirs.content, "yours": error.yours, "revision": theirs.revision}

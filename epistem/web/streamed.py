@@ -3,32 +3,37 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from queue import Empty, SimpleQueue
 from threading import Thread
+from typing import Generic, TypeVar
 
 from epistem.core.errors import EpistemError
-from epistem.core.wire.stream import Piece
-from epistem.models.client import Endpoint, ModelClient, Streamed
+from epistem.models.client import ModelClient
 from epistem.models.retry import Retry
 
 HEARTBEAT_S = 10.0
+Item = TypeVar("Item")
 
 
-class ModelStream:
-    """Pieces of one answer, and how it ended, read in a thread of its own.
+class _End:
+    pass
+
+
+class ModelStream(Generic[Item]):
+    """What `read` yields of one answer, read in a thread of its own.
 
     `close` ends the call to the model: whoever stops reading stops paying.
     """
 
-    def __init__(self, endpoint: Endpoint, body: bytes, retry: Retry) -> None:
-        self._items: SimpleQueue[Piece | Streamed | BaseException] = SimpleQueue()
+    def __init__(self, read: Callable[[ModelClient], AsyncIterator[Item]], retry: Retry) -> None:
+        self._items: SimpleQueue[Item | BaseException | _End] = SimpleQueue()
         self._loop = asyncio.new_event_loop()
-        self._task = self._loop.create_task(self._read(endpoint, body, retry))
+        self._task = self._loop.create_task(self._read(read, retry))
         self._thread = Thread(target=self._run, name="model stream", daemon=True)
         self._thread.start()
 
-    def __iter__(self) -> Iterator[Piece | Streamed | None]:
+    def __iter__(self) -> Iterator[Item | None]:
         """Until the end: what came next, or None when nothing came for HEARTBEAT_S.
 
         Raises the EpistemError that ended it.
@@ -41,18 +46,19 @@ class ModelStream:
                 continue
             if isinstance(item, BaseException):
                 raise item
-            yield item
-            if isinstance(item, Streamed):
+            if isinstance(item, _End):
                 return
+            yield item
 
     def close(self) -> None:
         if not self._loop.is_closed():
             self._loop.call_soon_threadsafe(self._task.cancel)
 
-    async def _read(self, endpoint: Endpoint, body: bytes, retry: Retry) -> None:
+    async def _read(self, read: Callable[[ModelClient], AsyncIterator[Item]], retry: Retry) -> None:
         async with ModelClient(in_flight=1, retry=retry) as client:
-            async for item in client.stream(endpoint, body):
+            async for item in read(client):
                 self._items.put(item)
+        self._items.put(_End())
 
     def _run(self) -> None:
         try:

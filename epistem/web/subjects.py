@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from flask import Response
-from pydantic import Field
+from pydantic import BaseModel, Field
 
+from epistem import starters
 from epistem.core.checks.registry import CHECKS, CheckUse, check_class, measures_of
 from epistem.core.errors import InvalidInput
 from epistem.core.evidence.verdict import Word
-from epistem.core.prompts.content import blank_prompt
+from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.core.shapes import Document
 from epistem.store import drafts, evidence, subjects, trials
 from epistem.store.database import Transaction
@@ -40,6 +41,7 @@ class SubjectLine(Shape):
     name: str
     kind: Literal["prompt", "chain"]
     about: str
+    tags: list[str]
     versions: int
     cases: int
     base_version: int | None
@@ -73,8 +75,37 @@ class SubjectPage(SubjectLine):
 
 
 class NewSubject(Document):
+    """Blank, or beginning with the draft of `copy_of`, or with a starter."""
+
     name: str = Field(max_length=200)
     about: str = Field("", max_length=200)
+    copy_of: str | None = Field(None, max_length=63)
+    starter: str | None = Field(None, max_length=63)
+
+
+class About(Document):
+    about: str = Field("", max_length=200)
+    tags: list[str] = Field(default_factory=list, max_length=50)
+
+
+class StarterLine(Shape):
+    """A prompt to begin with; `when` says when to use it, `sample` is what to try it on."""
+
+    key: str
+    title: str
+    when: str
+    sample: dict[str, Any]
+    content: Prompt
+
+
+class StarterList(Shape):
+    starters: list[StarterLine]
+
+
+class Find(BaseModel):
+    find: str | None = Field(
+        None, max_length=200, description="Words of the name, line, tags, draft or models."
+    )
 
 
 class Checks(Document):
@@ -90,9 +121,18 @@ class CheckKinds(Shape):
 
 
 @bp.get("/subjects", responses={200: Desk}, operation_id="listSubjects", summary="The desk")
-def list_subjects() -> Response:
+def list_subjects(query: Find) -> Response:
     with database().transaction() as tx:
-        return reply(Desk(subjects=[_line(tx, row) for row in subjects.desk(tx)]))
+        rows = subjects.desk(tx, find=query.find)
+        return reply(Desk(subjects=[_line(tx, row) for row in rows]))
+
+
+@bp.get(
+    "/starters", responses={200: StarterList}, operation_id="listStarters",
+    summary="Prompts to begin with, by kind of work",
+)  # fmt: skip
+def list_starters() -> Response:
+    return reply(StarterList(starters=[StarterLine.model_validate(s) for s in starters.all_of()]))
 
 
 @bp.post(
@@ -101,8 +141,27 @@ def list_subjects() -> Response:
 )  # fmt: skip
 def create_subject(body: NewSubject) -> Response:
     with database().transaction() as tx:
-        subject = subjects.create(tx, body.name.strip(), body.about.strip(), blank_prompt())
+        subject = subjects.create(tx, body.name.strip(), body.about.strip(), _first(tx, body))
         return reply(_page(tx, subject), 201)
+
+
+def _first(tx: Transaction, body: NewSubject) -> Prompt:
+    if body.starter is not None:
+        return starters.get(body.starter).content
+    if body.copy_of is not None:
+        return drafts.get(tx, subjects.get(tx, body.copy_of)).content
+    return blank_prompt()
+
+
+@bp.put(
+    "/subjects/<name>/about", responses={200: SubjectPage}, operation_id="putAbout",
+    summary="Change what the desk says of a subject",
+)  # fmt: skip
+def put_about(path: SubjectPath, body: About) -> Response:
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        subjects.describe(tx, subject, body.about.strip(), body.tags)
+        return reply(_page(tx, subjects.get(tx, path.name)))
 
 
 @bp.get(

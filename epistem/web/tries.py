@@ -16,20 +16,22 @@ from pydantic import Field
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.registry import CheckUse, measures_of
+from epistem.core.checks.structure.find_json import find_json
 from epistem.core.errors import EpistemError, InvalidInput
-from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.render import render
+from epistem.core.prompts.content import Prompt, ReplyShape
+from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.settings import Settings
+from epistem.core.schemas import compile_schema
 from epistem.core.shapes import Document
 from epistem.core.trials.judging import Bench
-from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import tokens
 from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import body_from
 from epistem.core.wire.stream import Piece
-from epistem.models.client import CallTrace, Endpoint, Exchange, ModelClient
+from epistem.models.client import Endpoint, ModelClient
 from epistem.models.retry import Retry
-from epistem.store import models, subjects
+from epistem.models.rounds import Outcome, ToolUsed, Try, streamed_rounds, whole_rounds
+from epistem.store import fragments, models, subjects, tries
 from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.limits import TRIES
 from epistem.web.problems import Problem, Unavailable, problem_of
@@ -43,15 +45,26 @@ QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
 _open_tries = BoundedSemaphore(TRIES)
 
 
-class TryOut(Document):
-    """`content` is the draft as typed. `settings` stand over its own. No seed: one is drawn."""
+class Asked(Document):
+    """What a draft is tried with. `settings` stand over its own. No seed: one is drawn. `turns` are
+    what was said after the first words and the answer to them, beginning with that answer."""
 
-    content: Prompt
     inputs: dict[str, Any] = Field(default_factory=dict)
     model: str = Field(max_length=80)
     settings: Settings = Field(default_factory=Settings)
     expect: Expectation = Field(default_factory=Expectation)
     seed: int | None = Field(None, ge=0, lt=2**31)
+    turns: list[Turn] = Field(default_factory=list, max_length=400)
+    case: int | None = Field(None, ge=1, description="The case that the inputs came from.")
+    version: int | None = Field(
+        None, ge=1, description="The version that `content` is, if it is one."
+    )
+
+
+class TryOut(Asked):
+    """`content` is the draft as typed, or a version."""
+
+    content: Prompt
 
 
 class RenderedPart(Shape):
@@ -75,8 +88,25 @@ class ExactRequest(Shape):
     answer_tokens: int | None
 
 
+class ToolUse(Shape):
+    """A call of a tool and what it answered. `fault` says what was wrong with the call."""
+
+    name: str
+    arguments: str
+    answer: str
+    fault: str | None
+
+
+class ShapeFault(Shape):
+    """What is wrong at `path`, a JSON pointer into the reply's JSON."""
+
+    path: str
+    message: str
+
+
 class TriedAnswer(Shape):
-    """`first_ms` is the time to the first piece of a streamed answer, reasoning or not."""
+    """`first_ms` is the time to the first piece of a streamed answer, reasoning or not. Tokens, cost
+    and time are those of all rounds, where the model called tools in between."""
 
     request: ExactRequest
     answer: str
@@ -92,6 +122,11 @@ class TriedAnswer(Shape):
     attempts: int
     findings: list[FindingShape]
     not_checked: list[str] = Field(description="Checks that this draft can't be held to, and why.")
+    tool_uses: list[ToolUse] = Field(default_factory=list)
+    rounds: int = 1
+    value: Any = Field(None, description="The JSON of the answer, where it has some.")
+    shape_faults: list[ShapeFault] = Field(default_factory=list)
+    try_id: int | None = Field(None, description="Its place in the history.")
 
 
 @bp.post(
@@ -102,7 +137,8 @@ def show_request(path: SubjectPath, body: TryOut) -> Response:
     with database().transaction() as tx:
         subjects.get(tx, path.name)
         model = models.get(tx, body.model)
-    return reply(_request(body, model))
+        content = fragments.filled_in(tx, body.content)
+    return reply(exact_request(content, body, model))
 
 
 @bp.post(
@@ -110,9 +146,9 @@ def show_request(path: SubjectPath, body: TryOut) -> Response:
     summary="Ask a model once",
 )  # fmt: skip
 def try_out(path: SubjectPath, body: TryOut) -> Response:
-    a_try = Try.of(path.name, body)
-    exchange = asyncio.run(_ask(a_try.endpoint, wire.encode(a_try.sent.body)))
-    return reply(a_try.answered(exchange.reply, exchange.trace, None))
+    a_try = _begun(path.name, body)
+    outcome = asyncio.run(_ask(a_try))
+    return reply(_kept(a_try, outcome))
 
 
 @bp.post(
@@ -120,14 +156,13 @@ def try_out(path: SubjectPath, body: TryOut) -> Response:
     responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}},
 )  # fmt: skip
 def stream_try(path: SubjectPath, body: TryOut) -> Response:
-    """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`; then `answer` with
-    a TriedAnswer, or `problem` with a Problem. Who stops reading stops the call."""
-    a_try = Try.of(path.name, body)
+    """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`, and `tool` with a
+    ToolUse; then `answer` with a TriedAnswer, or `problem` with a Problem. Who stops reading stops
+    the call."""
+    a_try = _begun(path.name, body)
     if not _open_tries.acquire(blocking=False):
         raise Unavailable(f"{TRIES} answers are being written already. Ask again in a moment.")
-    model_stream = ModelStream(
-        a_try.endpoint, a_try.endpoint.format.encode_streamed(a_try.sent.body), QUICK
-    )
+    model_stream = ModelStream(lambda client: streamed_rounds(client, a_try), QUICK)
     stream = Response(
         _events(a_try, model_stream),
         content_type="text/event-stream",
@@ -138,102 +173,150 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
     return stream
 
 
-def _events(a_try: Try, model_stream: ModelStream) -> Iterator[str]:
+def _events(a_try: SentTry, model_stream: ModelStream[Piece | ToolUsed | Outcome]) -> Iterator[str]:
     try:
         for item in model_stream:
             if item is None:
                 yield ": still here\n\n"
             elif isinstance(item, Piece):
                 yield f"event: piece\ndata: {json.dumps(item._asdict())}\n\n"
+            elif isinstance(item, ToolUsed):
+                yield f"event: tool\ndata: {_tool_use(item).model_dump_json()}\n\n"
             else:
-                answer = a_try.answered(item.reply, item.trace, item.first_ms)
-                yield f"event: answer\ndata: {answer.model_dump_json()}\n\n"
+                yield f"event: answer\ndata: {_kept(a_try, item).model_dump_json()}\n\n"
     except EpistemError as error:
         problem = problem_of(error).model_dump_json(exclude_none=True)
         yield f"event: problem\ndata: {problem}\n\n"
 
 
 @dataclass(frozen=True)
-class Try:
-    """One try, ready to be sent."""
+class SentTry(Try):
+    """A try with whose subject it belongs to, and the request as it is shown."""
 
-    body: TryOut
     subject: subjects.Subject
-    model: models.Model
-    sent: ExactRequest
-
-    @classmethod
-    def of(cls, name: str, body: TryOut) -> Try:
-        """Raises what stops it: no such subject or model, a template or input that is wrong."""
-        with database().transaction() as tx:
-            subject = subjects.get(tx, name)
-            model = models.get(tx, body.model)
-        if body.seed is None:
-            body = body.model_copy(update={"seed": secrets.randbelow(2**31)})
-        return cls(body, subject, model, _request(body, model))
-
-    @property
-    def endpoint(self) -> Endpoint:
-        m = self.model
-        return Endpoint(m.name, m.address, m.key_reference, m.time_limit_ms, m.wire_format)
-
-    def answered(self, answer: wire.Reply, trace: CallTrace, first_ms: float | None) -> TriedAnswer:
-        usage = answer.usage
-        checks = self.subject.checks_for(self.body.content.reply)
-        findings, not_checked = _judge(checks, self.body, Answer(answer.text, answer.finish_reason))
-        return TriedAnswer(
-            request=self.sent,
-            answer=answer.text,
-            reasoning=answer.reasoning,
-            finish_reason=answer.finish_reason,
-            model=answer.model,
-            input_tokens=usage.input_tokens,
-            output_tokens=usage.output_tokens,
-            reasoning_tokens=usage.reasoning_tokens,
-            cents=self.model.cost_cents(usage.input_tokens, usage.output_tokens),
-            first_ms=first_ms,
-            total_ms=trace.total_ms,
-            attempts=trace.attempts,
-            findings=findings,
-            not_checked=not_checked,
-        )
+    asked: Asked
+    shown: ExactRequest
+    entry: models.Model
 
 
-def _request(body: TryOut, model: models.Model) -> ExactRequest:
-    messages = render(body.content, body.inputs)
-    settings = body.settings.over(body.content.settings)
+def _begun(name: str, body: TryOut) -> SentTry:
+    """Ready to be sent. Raises what stops it: no such subject or model, a wrong template or input."""
+    with database().transaction() as tx:
+        subject = subjects.get(tx, name)
+        model = models.get(tx, body.model)
+        content = fragments.filled_in(tx, body.content)
+    seed = secrets.randbelow(2**31) if body.seed is None else body.seed
+    asked = Asked.from_json({**body.model_dump(exclude={"content"}), "seed": seed})
+    shown = exact_request(content, asked, model)
+    return SentTry(Endpoint.of(model), content, shown.body, subject, asked, shown, model)
+
+
+def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRequest:
+    """What would be sent, with its tokens by part."""
+    messages = render_talk(content, asked.inputs, asked.turns)
+    settings = asked.settings.over(content.settings)
     parts = [
         RenderedPart(role=message.role, name=name, text=text, tokens=tokens.count(text))
         for message in messages
         for name, text in message.parts
     ]
-    sent = body_from(messages, body.content, model.asked_as, settings, body.seed, model.wire_format)
+    sent = body_from(
+        messages,
+        content,
+        model.asked_as,
+        settings,
+        asked.seed,
+        model.wire_format,
+        model.abilities,
+    )
+    told = json.dumps(sent["tools"], ensure_ascii=False) if "tools" in sent else ""
+    if told:
+        parts.append(RenderedPart(role="tools", name="Tools", text=told, tokens=tokens.count(told)))
     return ExactRequest(
         address=model.address.rstrip("/") + format_of(model.wire_format).path,
         wire_format=model.wire_format,
         key_reference=model.key_reference,
         body=sent,
         parts=parts,
-        tokens=sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages),
+        tokens=sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
+        + (tokens.count(told) if told else 0),
         window=model.context_window,
         answer_tokens=settings.max_tokens,
     )
 
 
-async def _ask(endpoint: Endpoint, body: bytes) -> Exchange:
+async def _ask(a_try: Try) -> Outcome:
     async with ModelClient(in_flight=1, retry=QUICK) as client:
-        return await client.ask(endpoint, body)
+        return await whole_rounds(client, a_try)
+
+
+def _kept(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
+    """The answer, judged, and put into the history."""
+    answer = _answered(a_try, outcome)
+    passed = all(finding.passed for finding in answer.findings)
+    told = answer.model_dump(mode="json")
+    with database().transaction() as tx:
+        asked = a_try.asked.model_dump(mode="json")
+        kept = tries.keep(tx, a_try.subject, a_try.content, asked, told, passed=passed)
+    return answer.model_copy(update={"try_id": kept})
+
+
+def _answered(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
+    answer, trace, usage = outcome.reply, outcome.trace, outcome.usage
+    content = a_try.content
+    checks = a_try.subject.checks_for(content.reply)
+    ground = Ground(content.reply, a_try.asked.expect, a_try.asked.inputs)
+    findings, not_checked = _judge(checks, ground, Answer(answer.text, answer.finish_reason))
+    found = find_json(answer.text) if content.reply.kind == "json" else None
+    return TriedAnswer(
+        request=a_try.shown,
+        answer=answer.text,
+        reasoning=answer.reasoning,
+        finish_reason=answer.finish_reason,
+        model=answer.model,
+        input_tokens=usage.input_tokens,
+        output_tokens=usage.output_tokens,
+        reasoning_tokens=usage.reasoning_tokens,
+        cents=a_try.entry.cost_cents(usage.input_tokens, usage.output_tokens),
+        first_ms=outcome.first_ms,
+        total_ms=trace.total_ms,
+        attempts=trace.attempts,
+        findings=findings,
+        not_checked=not_checked,
+        tool_uses=[_tool_use(used) for used in outcome.tools],
+        rounds=outcome.rounds,
+        value=found.value if found else None,
+        shape_faults=_shape_faults(content.reply, found.value) if found else [],
+    )
+
+
+def _tool_use(used: ToolUsed) -> ToolUse:
+    return ToolUse(
+        name=used.call.name,
+        arguments=used.call.arguments,
+        answer=used.result.answer,
+        fault=used.result.fault,
+    )
+
+
+def _shape_faults(shape: ReplyShape, value: Any) -> list[ShapeFault]:
+    if not isinstance(shape.json_schema, dict):
+        return []
+    try:
+        faults = compile_schema(shape.json_schema).faults(value)
+    except InvalidInput:
+        return []
+    return [ShapeFault(path=path, message=message) for path, message in faults]
 
 
 def _judge(
-    uses: list[CheckUse], body: TryOut, answer: Answer
+    uses: list[CheckUse], ground: Ground, answer: Answer
 ) -> tuple[list[FindingShape], list[str]]:
     found, skipped = [], []
-    ground = Ground(body.content.reply, body.expect, body.inputs)
     by_key = {measure.key: measure for measure in measures_of(uses)}
     for use in uses:
         try:
-            bench = Bench([use], body.content.reply)
+            bench = Bench([use], ground.reply)
         except InvalidInput as error:
             skipped.append(error.message)
             continue

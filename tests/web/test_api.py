@@ -122,5 +122,5 @@ def test_the_tables_that_the_screens_read(api, two_models):
     assert {s["name"] for s in settings} >= {"temperature", "top_p", "max_tokens"}
     assert all(s["help"] for s in settings)
     assert {k["key"] for k in api.get("/checks").get_json()["kinds"]} == {
-        "structure.reply_schema", "outcome.label", "tone.stock_phrases",
+        "structure.reply_schema", "outcome.label", "outcome.must_not_say", "tone.stock_phrases",
     }  # fmt: skip

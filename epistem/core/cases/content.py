@@ -6,8 +6,9 @@ from typing import Any
 
 from pydantic import Field
 
+from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
-from epistem.core.shapes import Document
+from epistem.core.shapes import Document, said
 
 TITLE_CHARACTERS = 120
 
@@ -16,12 +17,21 @@ class Expectation(Document):
     """What is expected of the answer. Nothing given means nothing is expected."""
 
     label: str | None = Field(None, max_length=200)
+    answer: str | None = Field(
+        None, max_length=MAX_PART_CHARACTERS, description="An answer that would be right."
+    )
+    must_not_say: list[str] = said(
+        max_length=50, description="Words that must not stand in the answer."
+    )
 
 
 class Case(Document):
     inputs: dict[str, Any] = Field(default_factory=dict)
     expect: Expectation = Field(default_factory=Expectation)
     tags: list[str] = Field(default_factory=list, max_length=50)
+    turns: list[str] = said(
+        max_length=200, description="What the person says next, turn by turn, after the inputs."
+    )
     origin: str = Field("", max_length=200, description="Where the case came from, in a few words.")
 
 
@@ -40,4 +50,12 @@ def checked(case: Case) -> Case:
     check_inputs(case.inputs)
     tags = list(dict.fromkeys(tag.strip().lower() for tag in case.tags if tag.strip()))
     label = (case.expect.label or "").strip() or None
-    return case.model_copy(update={"tags": tags, "expect": Expectation(label=label)})
+    phrases = list(dict.fromkeys(p.strip() for p in case.expect.must_not_say if p.strip()))
+    expect = case.expect.model_copy(
+        update={
+            "label": label,
+            "answer": (case.expect.answer or "").strip() or None,
+            "must_not_say": phrases,
+        }
+    )
+    return case.model_copy(update={"tags": tags, "expect": expect})

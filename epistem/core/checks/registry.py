@@ -17,6 +17,7 @@ from epistem.core.shapes import Document, listed
 CHECKS = {
     "structure.reply_schema": "epistem.core.checks.structure.reply_schema:ReplySchema",
     "outcome.label": "epistem.core.checks.outcome.label:LabelIsRight",
+    "outcome.must_not_say": "epistem.core.checks.outcome.must_not_say:MustNotSay",
     "tone.stock_phrases": "epistem.core.checks.tone.stock_phrases:NoStockPhrases",
 }
 

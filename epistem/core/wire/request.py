@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from typing import Any
+from collections.abc import Collection, Iterable, Mapping
+from typing import Any, Literal, get_args
 
+from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, Tool
 from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.prompts.settings import Settings
 from epistem.core.wire.chat_completions import ToolOffer
 from epistem.core.wire.formats import USUAL, format_of
+
+Ability = Literal["tools", "images", "reply_schema", "reasoning"]
+ABILITIES: frozenset[Ability] = frozenset(get_args(Ability))
+"""What a model may be able to do; what it can't do is not sent."""
 
 
 def request_for(
@@ -20,10 +25,11 @@ def request_for(
     settings: Settings | None = None,
     seed: int | None = None,
     wire_format: str = USUAL,
+    abilities: Collection[str] = ABILITIES,
 ) -> dict[str, Any]:
     """Render and build. `settings` stand in for the prompt's own. Raises as `render` does."""
     told = settings or prompt.settings
-    return body_from(render(prompt, inputs), prompt, model, told, seed, wire_format)
+    return body_from(render(prompt, inputs), prompt, model, told, seed, wire_format, abilities)
 
 
 def body_from(
@@ -33,16 +39,21 @@ def body_from(
     settings: Settings,
     seed: int | None,
     wire_format: str = USUAL,
+    abilities: Collection[str] = ABILITIES,
 ) -> dict[str, Any]:
-    reply = prompt.reply
-    sends = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
+    """Raises InvalidInput for an image where the model takes none."""
+    reply, messages = prompt.reply, list(messages)
+    if "images" not in abilities and any(message.blocks for message in messages):
+        raise InvalidInput(f"The model “{model}” takes no images. Choose another.", field="model")
+    wanted = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
+    sends = wanted and "reply_schema" in abilities
     return format_of(wire_format).build_request(
         model,
         [(message.role, message.content) for message in messages],
         settings.to_json(),
         seed=seed,
         json_schema=reply.json_schema if sends else None,
-        tools=[offer_of(tool) for tool in prompt.tools],
+        tools=[offer_of(tool) for tool in prompt.tools] if "tools" in abilities else [],
     )
 
 

@@ -1,0 +1,42 @@
+"""The answer keeps clear of the words that its case rules out."""
+
+from __future__ import annotations
+
+import re
+
+from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+
+
+class MustNotSayOptions(Options):
+    """None: the words stand in the cases."""
+
+
+class MustNotSay(Check):
+    key = "outcome.must_not_say"
+    version = 1
+    kind = "outcome"
+    summary = (
+        "Words that a case rules out do not stand in the answer. Case and line breaks are ignored."
+    )
+    aspects = (Aspect("", "says nothing ruled out"),)
+    Options = MustNotSayOptions
+
+    def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
+        phrases = ground.expect.must_not_say
+        if not phrases:
+            return []
+        spans = [
+            Span(found.start(), found.end(), f"must not say “{phrase}”")
+            for phrase in phrases
+            for found in _pattern(phrase).finditer(answer.text)
+        ]
+        if not spans:
+            return [Finding("", True, "Nothing that is ruled out is said.")]
+        said = ", ".join(f"“{p}”" for p in phrases if _pattern(p).search(answer.text))
+        return [Finding("", False, f"It says {said}.", tuple(spans))]
+
+
+def _pattern(phrase: str) -> re.Pattern[str]:
+    """The phrase with any white space between its words, not as a piece of a longer word."""
+    words = r"\s+".join(map(re.escape, phrase.split()))
+    return re.compile(rf"(?<!\w){words}(?!\w)", re.I)

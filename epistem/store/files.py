@@ -1,0 +1,98 @@
+"""Prompts as files: what a folder of them would change here, and doing it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+from epistem.core.errors import EpistemError, InvalidFile, NotFound
+from epistem.core.prompts.identity import content_hash
+from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
+from epistem.store import drafts, fragments, subjects
+from epistem.store.database import Transaction
+
+Outcome = Literal["new", "same", "changed", "differs", "refused"]
+
+
+@dataclass(frozen=True)
+class FileResult:
+    """What came, or would come, of one file.
+
+    `differs`: there is a subject of that name with another draft, which was left as it is.
+    """
+
+    path: str
+    name: str | None
+    outcome: Outcome
+    message: str = ""
+    line: int | None = None
+
+
+def text_of(tx: Transaction, subject: subjects.Subject) -> str:
+    """The draft as a file."""
+    return to_yaml(subject.name, subject.about, subject.tags, drafts.get(tx, subject).content)
+
+
+def take_in(
+    tx: Transaction, files: Iterable[tuple[str, str]], *, replace: bool, apply: bool
+) -> list[FileResult]:
+    """Read files of (path, text). A subject that is there already is changed only with `replace`."""
+    results: list[FileResult] = []
+    seen: dict[str, str] = {}
+    for path, text in files:
+        try:
+            read = from_yaml(text)
+            if read.name in seen:
+                raise InvalidFile(f"{seen[read.name]} has the name “{read.name}” too.", line=None)
+            seen[read.name] = path
+            results.append(FileResult(path, read.name, _take(tx, read, replace, apply)))
+        except EpistemError as error:
+            line = error.line if isinstance(error, InvalidFile) else None
+            results.append(FileResult(path, None, "refused", error.message, line))
+    return results
+
+
+def put(tx: Transaction, subject: subjects.Subject, text: str, revision: int) -> drafts.Draft:
+    """Let the file's content be the draft. Raises StaleDraft, or InvalidFile."""
+    read = from_yaml(text)
+    if read.name != subject.name:
+        raise InvalidFile(f"The file is of “{read.name}”, not of “{subject.name}”.", line=None)
+    _check_fragments(tx, read)
+    draft = drafts.save(tx, subject, read.content, revision)
+    subjects.describe(tx, subject, read.about, read.tags)
+    return draft
+
+
+def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outcome:
+    _check_fragments(tx, read)
+    content = fragments.filled_in(tx, read.content)
+    try:
+        subject = subjects.get(tx, read.name)
+    except NotFound:
+        subjects.check_name(read.name)
+        if apply:
+            subject = subjects.create(tx, read.name, read.about, content)
+            subjects.describe(tx, subject, read.about, read.tags)
+        return "new"
+    draft = drafts.get(tx, subject)
+    described = (subject.about, subject.tags) == (read.about, subjects.tidy_tags(read.tags))
+    if content_hash(draft.content) == content_hash(content) and described:
+        return "same"
+    if not replace:
+        return "differs"
+    if apply:
+        drafts.save(tx, subject, content, draft.revision)
+        subjects.describe(tx, subject, read.about, read.tags)
+    return "changed"
+
+
+def _check_fragments(tx: Transaction, read: PromptFile) -> None:
+    other = fragments.differing(tx, read.content)
+    if other:
+        raise InvalidFile(
+            f"The fragment “{other[0]}” reads otherwise here, and a version never changes. "
+            "Keep the file's text as a fragment of another name, and include that.",
+            line=None,
+            field="fragments",
+        )
