@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from rich.console import Console
 
 from epistem import __version__
-from epistem.cli.trial import trial
+from epistem.cli.trial import DATABASE, open_store, trial
 from epistem.core.errors import EpistemError
 from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate as migrate_schema
+
+if TYPE_CHECKING:
+    from epistem.cli.folder import Step
 
 HOME = click.option(
     "--home",
@@ -54,6 +59,8 @@ def main() -> None:
       epistem up                start with your own data
       epistem trial run FILE    run a trial, print its verdict
       epistem trial show 12     print the verdict of T12
+      epistem pull DIR          bring all prompts into a folder of YAML files
+      epistem push DIR          send the folder's files back
 
     Everything is kept in ./var (or --home, or EPISTEM_HOME).
     """
@@ -61,6 +68,36 @@ def main() -> None:
 
 
 main.add_command(trial)
+
+
+@main.command()
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@click.option("--theirs", is_flag=True, help="Where both sides changed, take the server's.")
+@DATABASE
+@HOME
+def pull(folder: Path, theirs: bool, database: str | None, home: Path) -> None:
+    """Bring the drafts of all prompts into FOLDER, one YAML file each.
+
+    What changed on both sides is shown and left alone. Exit codes: 0 in step, 1 something clashed.
+    """
+    from epistem.cli.folder import pull as bring
+
+    _tell(bring(open_store(database, home), folder, theirs=theirs))
+
+
+@main.command()
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False, exists=True))
+@click.option("--mine", is_flag=True, help="Where both sides changed, send yours.")
+@DATABASE
+@HOME
+def push(folder: Path, mine: bool, database: str | None, home: Path) -> None:
+    """Send the YAML files of FOLDER to the drafts of their prompts; new ones are made.
+
+    What changed on both sides is shown and left alone. Exit codes: 0 in step, 1 something clashed.
+    """
+    from epistem.cli.folder import push as send
+
+    _tell(send(open_store(database, home), folder, mine=mine))
 
 
 @main.command()
@@ -130,6 +167,19 @@ def runner(database: str, in_flight: int) -> None:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     Runner(Address.from_url(database), RunnerOptions(in_flight=in_flight)).run(stop)
+
+
+def _tell(steps: Iterable[Step]) -> None:
+    """Print what was done for each prompt; exit with 1 if something clashed."""
+    console, clashes = Console(highlight=False), 0
+    for step in steps:
+        console.print(
+            f"  {step.name}: {step.done}", style="red" if step.clash else None, markup=False
+        )
+        if step.difference:
+            console.print(step.difference, markup=False)
+        clashes += step.clash
+    sys.exit(1 if clashes else 0)
 
 
 def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:

@@ -68,7 +68,7 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
 
     requirements = [Requirement.from_text(text) for text in required]
     console = Console(highlight=False)
-    store = _open(database, home)
+    store = open_store(database, home)
     trial_id = start(store, what)
     done = follow(store, trial_id, console, what=f"T{trial_id}")
     if done.status == "stopped":
@@ -93,13 +93,13 @@ def show(what: str, database: str | None, home: Path) -> None:
     from epistem.store import trials
     from epistem.store.evidence import evidence_of
 
-    store = _open(database, home)
+    store = open_store(database, home)
     with store.transaction() as tx:
         found = evidence_of(tx, trials.get(tx, id_from(what)))
     print_verdict(found, Console(highlight=False))
 
 
-def _open(database: str | None, home: Path) -> Database:
+def open_store(database: str | None, home: Path) -> Database:
     from epistem.up.supervisor import running_database
 
     address = Address.from_url(database) if database else running_database(home)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 import pymysql
 
@@ -99,30 +100,42 @@ def describe(tx: Transaction, subject: Subject, about: str, tags: list[str]) -> 
     )
 
 
-def names_with(tx: Transaction, find: str) -> list[str]:
-    """Subjects in whose name, line, tags, draft or models every word of `find` stands somewhere."""
-    names: set[str] | None = None
-    for word in find.split()[:8]:
-        like = _anywhere(word)
-        in_draft = _anywhere(dumps(word)[1:-1])  # a draft is kept as JSON
-        rows = tx.rows(
-            """
-            SELECT s.name FROM subjects s JOIN drafts d ON d.subject_id = s.id
-             WHERE s.name LIKE %s OR s.about LIKE %s OR s.tags LIKE %s OR d.content LIKE %s
-                OR s.id IN (SELECT subject_id FROM tries WHERE model LIKE %s)
-                OR s.id IN (SELECT t.subject_id FROM trials t JOIN arms a ON a.trial_id = t.id
-                             WHERE a.model LIKE %s)
-            """,
-            (like, like, in_draft, in_draft, like, like),
-        )
-        found = {row[0] for row in rows}
-        names = found if names is None else names & found
-    return sorted(names or [])
-
-
 def set_checks(tx: Transaction, subject: Subject, checks: list[CheckUse]) -> None:
     text = dumps([use.to_json() for use in checks])
     tx.run("UPDATE subjects SET checks = %s WHERE id = %s", (text, subject.id))
+
+
+def names_with(tx: Transaction, find: str) -> list[str]:
+    """Subjects in whose name, line, tags, draft or models every word of `find` stands somewhere."""
+    rows = tx.rows(
+        """
+        SELECT s.name, s.about, s.tags, d.content,
+               (SELECT GROUP_CONCAT(DISTINCT model SEPARATOR ' ') FROM tries WHERE subject_id = s.id),
+               (SELECT GROUP_CONCAT(DISTINCT a.model SEPARATOR ' ') FROM trials t
+                  JOIN arms a ON a.trial_id = t.id WHERE t.subject_id = s.id)
+          FROM subjects s JOIN drafts d ON d.subject_id = s.id ORDER BY s.name
+        """
+    )
+    words = [word.casefold() for word in find.split()]
+    names = []
+    for name, about, tags, content, *models in rows:
+        told = [name, about, *json.loads(tags or "[]"), *filter(None, models)]
+        text = "\n".join([*told, *_written(json.loads(content))]).casefold()
+        if all(word in text for word in words):
+            names.append(name)
+    return names
+
+
+def _written(value: Any, key: str = "") -> Iterator[str]:
+    """What people wrote in a draft: the texts in it, without the words of its own structure."""
+    if isinstance(value, str) and key not in ("role", "kind", "examples_as", "type"):
+        yield value
+    elif isinstance(value, list):
+        for each in value:
+            yield from _written(each, key)
+    elif isinstance(value, dict):
+        for name, each in value.items():
+            yield from _written(each, name)
 
 
 def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -> list[DeskRow]:
@@ -150,10 +163,3 @@ def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -
         for row in rows
         if among is None or row[0] in among
     ]
-
-
-def _anywhere(word: str) -> str:
-    """A pattern of LIKE for a word that stands anywhere."""
-    for special in ("\\", "%", "_"):
-        word = word.replace(special, f"\\{special}")
-    return f"%{word}%"

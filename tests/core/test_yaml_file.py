@@ -1,11 +1,17 @@
+import json
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epistem.cli.schema import text_of
 from epistem.core.errors import InvalidFile
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.yaml_file import from_yaml, to_yaml
+from epistem.core.schemas import compile_schema
+from epistem.starters import all_of
 
 ODD = [
     "yes",
@@ -171,3 +177,12 @@ def test_a_file_that_is_too_long_or_too_deep_is_refused():
     for text in (HEAD + "about: " + "x" * 5_000_001, "[" * 20_000):
         with pytest.raises(InvalidFile):
             from_yaml(text)
+
+
+def test_the_published_schema_is_that_of_the_format_and_takes_what_is_written():
+    published = Path("docs/formats/prompt.schema.json").read_text("utf-8")
+    assert published == text_of("prompt.schema.json"), "python -m epistem.cli.schema docs/formats"
+    for starter in all_of():
+        read = from_yaml(to_yaml("a", "", [], starter.content))
+        told = {"epistem": "prompt/1", "name": "a", **read.content.to_json()}
+        assert compile_schema(json.loads(published)).first_fault(told) is None

@@ -11,7 +11,7 @@ from typing import Any
 
 from aiohttp import web
 
-Answer = Callable[[dict[str, Any]], str]
+Answer = Callable[[dict[str, Any]], str | dict[str, Any]]
 
 
 def completion(text: str, finish_reason: str = "stop", **more: Any) -> dict[str, Any]:
@@ -26,7 +26,7 @@ def completion(text: str, finish_reason: str = "stop", **more: Any) -> dict[str,
 
 
 class ModelServer:
-    """`answer` makes the text of an answer; `script` holds what is sent first, one by one.
+    """`answer` makes the text of an answer, or a whole body; `script` holds what is sent first, one by one.
 
     An entry of the script is a (status, body, headers) triple, or "drop" to cut the connection.
     """
@@ -70,7 +70,8 @@ class ModelServer:
                 status, content, headers = told
                 text = content if isinstance(content, str) else json.dumps(content)
                 return web.Response(status=status, text=text, headers=headers)
-            return web.json_response(completion(self.answer(body)))
+            said = self.answer(body)
+            return web.json_response(completion(said) if isinstance(said, str) else said)
         finally:
             with self._lock:
                 self.in_flight -= 1
