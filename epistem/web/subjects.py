@@ -13,7 +13,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.core.shapes import Document
-from epistem.store import drafts, evidence, subjects, trials
+from epistem.store import drafts, evidence, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
@@ -80,6 +80,7 @@ class NewSubject(Document):
     name: str = Field(max_length=200)
     about: str = Field("", max_length=200)
     copy_of: str | None = Field(None, max_length=63)
+    version: int | None = Field(None, ge=1, description="Of `copy_of`: a version, not its draft.")
     starter: str | None = Field(None, max_length=63)
 
 
@@ -149,7 +150,10 @@ def _first(tx: Transaction, body: NewSubject) -> Prompt:
     if body.starter is not None:
         return starters.get(body.starter).content
     if body.copy_of is not None:
-        return drafts.get(tx, subjects.get(tx, body.copy_of)).content
+        origin = subjects.get(tx, body.copy_of)
+        if body.version is not None:
+            return versions.get(tx, origin, body.version).content
+        return drafts.get(tx, origin).content
     return blank_prompt()
 
 

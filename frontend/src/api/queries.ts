@@ -1,11 +1,28 @@
-import { useQuery } from "@tanstack/vue-query";
-import { computed, type Ref, toValue } from "vue";
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { computed, type Ref, ref, toValue } from "vue";
 
 import { api, got } from "./client";
 import type { ModelLine } from "./schema";
 
-export function useDesk() {
-  return useQuery({ queryKey: ["desk"], queryFn: () => got(api.GET("/api/v1/subjects")) });
+/** All subjects, or those with every word of `find`. */
+export function useDesk(find: Ref<string> = ref("")) {
+  return useQuery({
+    queryKey: ["desk", find],
+    queryFn: () => got(api.GET("/api/v1/subjects", { params: { query: { find: find.value || null } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useStarters() {
+  return useQuery({
+    queryKey: ["starters"],
+    queryFn: () => got(api.GET("/api/v1/starters")),
+    staleTime: Infinity,
+  });
+}
+
+export function useFragments() {
+  return useQuery({ queryKey: ["fragments"], queryFn: () => got(api.GET("/api/v1/fragments")), staleTime: 60_000 });
 }
 
 export function useSubject(name: Ref<string> | (() => string)) {

@@ -1,10 +1,7 @@
 import { noConnection, problemFrom, Refusal } from "./client";
-import type { Problem, TriedAnswer, TryOut } from "./schema";
+import type { Problem, ToolUse, TriedAnswer, TryOut } from "./schema";
 
-export interface Piece {
-  kind: "content" | "reasoning";
-  text: string;
-}
+export type Piece = { kind: "content" | "reasoning"; text: string } | { kind: "tool"; use: ToolUse };
 
 /** One answer, its pieces told as they come. Throws a Refusal, or an AbortError when it is stopped. */
 export async function streamTry(
@@ -24,6 +21,7 @@ export async function streamTry(
   if (!response.ok || !response.body) throw new Refusal(await problemFrom(response));
   for await (const [event, data] of events(response.body)) {
     if (event === "piece") onPiece(JSON.parse(data) as Piece);
+    else if (event === "tool") onPiece({ kind: "tool", use: JSON.parse(data) as ToolUse });
     else if (event === "answer") return JSON.parse(data) as TriedAnswer;
     else if (event === "problem") throw new Refusal(JSON.parse(data) as Problem);
   }

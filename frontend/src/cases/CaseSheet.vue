@@ -6,7 +6,7 @@ import { api, got, messageOf } from "@/api/client";
 import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
-import { valueOf } from "@/draft/useTryOut";
+import { valueOf } from "@/draft/talk/values";
 import LabelField from "@/parts/LabelField.vue";
 import { unsaved } from "./unsaved";
 
@@ -16,6 +16,11 @@ const isNew = computed(() => props.page.number === 0);
 const inputs = ref<Record<string, string>>({});
 const label = ref("");
 const tags = ref("");
+const answer = ref("");
+/** One a line. */
+const turns = ref("");
+const mustNotSay = ref("");
+const lines = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
 const wrong = ref("");
 const busy = ref(false);
 const revision = ref(0);
@@ -28,6 +33,9 @@ function fill(page: CasePage): void {
     ]),
   );
   label.value = page.content.expect?.label ?? "";
+  answer.value = page.content.expect?.answer ?? "";
+  mustNotSay.value = (page.content.expect?.must_not_say ?? []).join("\n");
+  turns.value = (page.content.turns ?? []).join("\n");
   tags.value = (page.content.tags ?? []).join(", ");
   revision.value = page.revision;
 }
@@ -38,17 +46,23 @@ if (typed && typed.revision === props.page.revision) {
   inputs.value = typed.inputs;
   label.value = typed.label;
   tags.value = typed.tags;
+  answer.value = typed.answer;
+  turns.value = typed.turns;
+  mustNotSay.value = typed.mustNotSay;
 }
 
 const body = computed(() => ({
   inputs: Object.fromEntries(Object.entries(inputs.value).map(([key, text]) => [key, valueOf(text)])),
-  expect: { label: label.value.trim() || null },
+  expect: { label: label.value.trim() || null, answer: answer.value.trim() || null, must_not_say: lines(mustNotSay.value) },
+  turns: lines(turns.value),
   tags: tags.value.split(",").map((tag) => tag.trim()).filter(Boolean),
   origin: props.page.content.origin ?? "",
 }));
 const dirty = computed(() => {
-  const before = { ...props.page.content, expect: { label: props.page.content.expect?.label ?? null } };
-  return JSON.stringify([body.value.inputs, body.value.expect, body.value.tags]) !== JSON.stringify([before.inputs, before.expect, before.tags]);
+  const { inputs: given, expect, tags: tagged, turns: said } = props.page.content;
+  const before = [given, expect?.label ?? null, expect?.answer ?? null, expect?.must_not_say ?? [], tagged ?? [], said ?? []];
+  const { inputs: now, expect: wanted, tags: chosen, turns: next } = body.value;
+  return JSON.stringify([now, wanted.label, wanted.answer, wanted.must_not_say, chosen, next]) !== JSON.stringify(before);
 });
 // A refetch may bring a newer text; it is taken only while nothing is being typed here.
 watch(
@@ -60,7 +74,10 @@ watch(
 
 onBeforeUnmount(() => {
   if (!dirty.value) unsaved.delete(place);
-  else unsaved.set(place, { revision: revision.value, inputs: inputs.value, label: label.value, tags: tags.value });
+  else {
+    const typed = { inputs: inputs.value, label: label.value, tags: tags.value, answer: answer.value, turns: turns.value, mustNotSay: mustNotSay.value };
+    unsaved.set(place, { revision: revision.value, ...typed });
+  }
 });
 
 async function save(): Promise<void> {
@@ -117,7 +134,19 @@ async function save(): Promise<void> {
           :data-test="`case-input-${input}`"
         ></textarea>
       </label>
+      <label class="flex flex-col gap-1">
+        <span>What the person says next <span class="caption">(a turn a line; for talks)</span></span>
+        <textarea v-model="turns" rows="1" class="field field-sizing-content max-h-[160px] w-full font-serif" data-test="case-turns"></textarea>
+      </label>
       <LabelField v-model="label" :labels="labels" />
+      <label class="flex flex-col gap-1">
+        <span>An answer that would be right <span class="caption">(for you, and to show as an example)</span></span>
+        <textarea v-model="answer" rows="1" class="field field-sizing-content max-h-[200px] w-full font-serif"></textarea>
+      </label>
+      <label class="flex flex-col gap-1">
+        <span>It must not say <span class="caption">(words, one a line; capitals do not count)</span></span>
+        <textarea v-model="mustNotSay" rows="1" class="field field-sizing-content max-h-[120px] w-full font-serif" data-test="case-must-not-say"></textarea>
+      </label>
       <label class="flex flex-col gap-1">
         <span>Tags <span class="caption">(commas between)</span></span>
         <input v-model="tags" class="field" placeholder="e.g. hard, two wishes" />

@@ -4,6 +4,9 @@ export interface Typed {
   inputs: Record<string, string>;
   label: string;
   tags: string;
+  answer: string;
+  turns: string;
+  mustNotSay: string;
 }
 
 /** By `subject/number`; number 0 is the case being added. */

@@ -1,21 +1,44 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { messageOf } from "@/api/client";
 import { useDesk } from "@/api/queries";
+import type { SubjectLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
 import { useKeys } from "@/frame/keys";
 import { count, points, when } from "@/marks/format";
+import AboutSubject from "./AboutSubject.vue";
 import EvidenceDot from "./EvidenceDot.vue";
+import ImportFiles from "./ImportFiles.vue";
 import NewPrompt from "./NewPrompt.vue";
 import { wantOf } from "./wants";
 
 const router = useRouter();
-const desk = useDesk();
+const typed = ref("");
+const find = ref("");
+const desk = useDesk(find);
+const searching = computed(() => find.value.trim() !== "");
+const field = useTemplateRef<HTMLInputElement>("field");
+const importing = ref(false);
+const copying = ref<string | null>(null);
+let pause: ReturnType<typeof setTimeout> | undefined;
+watch(typed, (text) => {
+  clearTimeout(pause);
+  pause = setTimeout(() => (find.value = text), 150);
+});
+/** The server names it as a file, so the page stays. */
+function download(name: string): void {
+  window.location.assign(`/api/v1/subjects/${name}/file`);
+}
+function begin(from: string | null): void {
+  copying.value = from;
+  creating.value = true;
+}
 const lines = computed(() => desk.data.value?.subjects ?? []);
 const chosen = ref(0);
 const creating = ref(false);
+const describing = ref<SubjectLine | null>(null);
 const wants = computed(() => lines.value.map((line) => ({ line, want: wantOf(line) })));
 const waiting = computed(() => wants.value.filter(({ want }) => want));
 const reach = computed(() => {
@@ -38,7 +61,8 @@ useKeys([
   },
   { keys: { enter: () => open() }, shown: ["Enter"], label: "open" },
   { keys: { m: () => void router.push({ name: "models" }) }, shown: ["M"], label: "models" },
-  { keys: { n: () => (creating.value = true) }, shown: ["N"], label: "new prompt" },
+  { keys: { n: () => begin(null) }, shown: ["N"], label: "new prompt" },
+  { keys: { "/": () => field.value?.focus() }, shown: ["/"], label: "find" },
 ]);
 </script>
 
@@ -52,6 +76,7 @@ useKeys([
       <p class="max-w-[900px] font-serif text-say" data-test="desk-sentence">
         <template v-if="desk.isPending.value">Looking at the desk…</template>
         <template v-else-if="desk.error.value">{{ messageOf(desk.error.value) }}</template>
+        <template v-else-if="searching">{{ lines.length ? "What was found" : "Nothing found" }}</template>
         <template v-else-if="lines.length === 0">The desk is empty. A prompt is where it starts.</template>
         <template v-else-if="waiting.length === 0">
           Nothing wants you. {{ count(lines.length, "subject") }}, all with evidence.
@@ -66,13 +91,33 @@ useKeys([
           >.
         </template>
       </p>
-      <button type="button" class="button button-main w-[180px] shrink-0 justify-center" data-test="new-prompt" @click="creating = true">
+      <button type="button" class="button button-main w-[180px] shrink-0 justify-center" data-test="new-prompt" @click="begin(null)">
         New prompt
       </button>
     </div>
 
+    <div class="flex items-center gap-4">
+      <input
+        ref="field"
+        v-model="typed"
+        type="search"
+        class="field w-[340px]"
+        placeholder="Find by name, tag, model or words of the text"
+        aria-label="Find a subject"
+        data-test="desk-find"
+        @keydown.esc="typed = ''"
+        @keydown.enter="open()"
+      />
+      <span class="caption">{{ searching ? (lines.length ? `${count(lines.length, "subject")} found` : "") : "" }}</span>
+      <span class="flex-1"></span>
+      <button type="button" class="link text-sm" data-test="import" @click="importing = true">Take in files</button>
+      <a v-if="lines.length" class="link text-sm" href="/api/v1/files" download data-test="export-all">Export all as a zip</a>
+    </div>
     <section v-if="desk.error.value" class="panel p-6">
       <button type="button" class="button" @click="desk.refetch()">Try again</button>
+    </section>
+    <section v-else-if="searching && lines.length === 0" class="panel p-6">
+      <p>Nothing has all of “{{ find }}”. <button type="button" class="link" @click="typed = ''">Show everything</button></p>
     </section>
     <section v-else-if="!desk.isPending.value && lines.length === 0" class="panel p-8">
       <p class="max-w-[560px]">
@@ -101,7 +146,7 @@ useKeys([
       >
         <span class="min-w-0">
           <span class="block truncate text-[14px] font-semibold">{{ line.name }}</span>
-          <span class="caption block truncate">{{ line.kind }}{{ line.about ? ` · ${line.about}` : "" }}</span>
+          <span class="caption block truncate">{{ line.kind }}{{ line.about ? ` · ${line.about}` : "" }}{{ line.tags.length ? ` · ${line.tags.join(", ")}` : "" }}</span>
         </span>
         <span class="font-mono text-sm text-ink-2">{{ line.base_version ? `v${line.base_version}` : "–" }}</span>
         <EvidenceDot v-if="line.headline" :headline="line.headline" :reach="reach" />
@@ -117,9 +162,18 @@ useKeys([
         <span class="font-mono text-sm text-ink-2">{{
           line.latest_trial && line.trial_at ? `T${line.latest_trial}, ${when(line.trial_at)}` : "–"
         }}</span>
-        <span>{{ want?.text }}</span>
+        <span class="group/end flex min-w-0 items-baseline gap-3">
+          <span class="min-w-0 flex-1 truncate">{{ want?.text }}</span>
+          <span class="flex gap-3 text-xs opacity-0 group-hover/end:opacity-100 focus-within:opacity-100" :class="at === chosen ? 'opacity-100' : ''">
+            <button type="button" class="link" :data-test="`copy-${line.name}`" @click.prevent="begin(line.name)">copy</button>
+            <button type="button" class="link" :data-test="`about-${line.name}`" @click.prevent="describing = line">tags</button>
+            <button type="button" class="link" @click.prevent="download(line.name)">YAML</button>
+          </span>
+        </span>
       </RouterLink>
     </section>
   </main>
-  <NewPrompt :open="creating" @close="creating = false" />
+  <NewPrompt :open="creating" :from="copying" @close="creating = false" />
+  <ImportFiles :open="importing" @close="importing = false" />
+  <AboutSubject :line="describing" @close="describing = null" />
 </template>

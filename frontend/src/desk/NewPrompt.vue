@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, got, messageOf } from "@/api/client";
+import { useStarters } from "@/api/queries";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
-defineProps<{ open: boolean }>();
+/** `from` is a prompt to copy. */
+const props = defineProps<{ open: boolean; from: string | null }>();
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
 const queries = useQueryClient();
@@ -14,6 +16,18 @@ const name = ref("");
 const about = ref("");
 const wrong = ref("");
 const busy = ref(false);
+const starters = useStarters();
+const starter = ref<string | null>(null);
+const chosen = computed(() => starters.data.value?.starters.find((each) => each.key === starter.value));
+watch(
+  () => props.open,
+  (open) => {
+    if (!open) return;
+    starter.value = null;
+    name.value = props.from ? `${props.from}-copy` : "";
+    wrong.value = "";
+  },
+);
 /** What is typed becomes a name that can stand in an address. */
 const slug = computed(() =>
   name.value
@@ -28,7 +42,9 @@ async function create(): Promise<void> {
   busy.value = true;
   wrong.value = "";
   try {
-    const made = await got(api.POST("/api/v1/subjects", { body: { name: slug.value, about: about.value } }));
+    const made = await got(api.POST("/api/v1/subjects", { body: { name: slug.value, about: about.value, starter: props.from ? null : starter.value, copy_of: props.from } }));
+    // What a starter is tried on first is its sample.
+    if (chosen.value) localStorage.setItem(`epistem.try.${made.name}`, JSON.stringify({ columns: [], inputs: chosen.value.sample, caseNumber: null }));
     await queries.invalidateQueries({ queryKey: ["desk"] });
     name.value = about.value = "";
     emit("close");
@@ -42,7 +58,7 @@ async function create(): Promise<void> {
 </script>
 
 <template>
-  <SheetDialog :open="open" title="New prompt" @close="emit('close')">
+  <SheetDialog :open="open" :title="from ? `A copy of ${from}` : 'New prompt'" :width="from ? '480px' : '820px'" @close="emit('close')">
     <form class="flex flex-col gap-3" @submit.prevent="create">
       <label class="flex flex-col gap-1">
         <span>Name</span>
@@ -61,6 +77,37 @@ async function create(): Promise<void> {
         <span>What it does <span class="caption">(shown on the desk)</span></span>
         <input v-model="about" class="field" maxlength="200" placeholder="e.g. sorts complaints by department" />
       </label>
+      <fieldset v-if="!from" class="min-h-0">
+        <legend class="mb-1">Begin with</legend>
+        <div class="grid grid-cols-[190px_1fr] gap-4">
+          <ul>
+            <li v-for="each in [{ key: null, title: 'A blank sheet' }, ...(starters.data.value?.starters ?? [])]" :key="each.key ?? ''">
+              <button
+                type="button"
+                class="w-full border-b border-rule-soft px-2 py-[5px] text-left"
+                :class="starter === each.key ? 'bg-kelp-wash font-semibold' : 'hover:bg-paper'"
+                :aria-pressed="starter === each.key"
+                :data-test="`starter-${each.key ?? 'blank'}`"
+                @click="starter = each.key"
+              >
+                {{ each.title }}
+              </button>
+            </li>
+          </ul>
+          <div class="max-h-[280px] min-w-0 overflow-auto border-l border-rule-soft pl-4">
+            <p v-if="!chosen" class="text-ink-2">A task and a message, both for you to write.</p>
+            <template v-else>
+              <p class="font-medium">{{ chosen.when }}</p>
+              <div v-for="(message, m) in chosen.content.messages" :key="m" class="mt-2">
+                <p v-for="part in message.parts" :key="part.name" class="mb-1">
+                  <span class="caption">{{ message.role }} · {{ part.name }}</span>
+                  <span class="block font-serif whitespace-pre-wrap">{{ part.text }}</span>
+                </p>
+              </div>
+            </template>
+          </div>
+        </div>
+      </fieldset>
       <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
       <div class="flex justify-end gap-2">
         <button type="button" class="button" @click="emit('close')">Cancel</button>

@@ -1,24 +1,24 @@
 <script setup lang="ts">
-import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/vue";
-import { computed, ref } from "vue";
+import { computed, ref, useTemplateRef } from "vue";
 import { useRoute } from "vue-router";
 
-import { useVersions } from "@/api/queries";
-import type { VersionPage } from "@/api/schema";
+import { useCases, useModels, useVersions } from "@/api/queries";
+import type { Example, Prompt, VersionPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
 import PromptSheet from "./PromptSheet.vue";
-import ReplySection from "./ReplySection.vue";
 import SaveVersion from "./SaveVersion.vue";
-import SettingsSection from "./SettingsSection.vue";
+import SheetDrawers from "./SheetDrawers.vue";
+import { partAt, type Place } from "./sheet";
 import StaleDraft from "./StaleDraft.vue";
-import TryOut from "./TryOut.vue";
+import TryOut from "./talk/TryOut.vue";
+import FragmentDialog from "./fragments/FragmentDialog.vue";
 import { useDraft } from "./useDraft";
-import VersionList from "./VersionList.vue";
+import VersionPanel from "./versions/VersionPanel.vue";
 
 const name = String(useRoute().params.name);
 const draft = useDraft(name);
-const { content, facts, status, keptAs, error, theirs } = draft;
+const { content, facts, status, keptAs, error, theirs, base } = draft;
 const versions = useVersions(computed(() => name));
 const listing = ref(false);
 const naming = ref(false);
@@ -35,26 +35,48 @@ const blocked = computed(() => {
   if (status.value === "REFUSED") return error.value;
   return problem ? (problem.part ? `“${problem.part}” has to be put right first` : problem.message) : "";
 });
-const settingsInWords = computed(() => {
-  const settings = content.value?.settings ?? {};
-  const told = [];
-  if (settings.temperature != null) told.push(`temperature ${settings.temperature}`);
-  if (settings.top_p != null) told.push(`top p ${settings.top_p}`);
-  if (settings.frequency_penalty != null) told.push(`frequency penalty ${settings.frequency_penalty}`);
-  if (settings.presence_penalty != null) told.push(`presence penalty ${settings.presence_penalty}`);
-  if (settings.max_tokens != null) told.push(`at most ${settings.max_tokens} tokens`);
-  return told.join(", ") || "the server's own";
-});
-const replyInWords = computed(() => {
-  const reply = content.value?.reply;
-  const labels = reply?.labels?.length ?? 0;
-  if (reply?.kind === "json") return `JSON${reply.json_schema ? " with a schema" : ""}${labels ? `, ${labels} labels` : ""}`;
-  return reply?.kind === "label" ? `one of ${labels} labels` : "text";
+const sheet = useTemplateRef<{ insert: (text: string) => void }>("sheet");
+const cases = useCases(computed(() => name));
+const models = useModels();
+/** Names of the models that the columns ask. */
+const asked = ref<string[]>([]);
+const askedModels = computed(() => (models.data.value?.models ?? []).filter((model) => asked.value.includes(model.name)));
+const fragments = ref(false);
+/** The part that is to be kept as a fragment. */
+const keeping = ref<Place | null>(null);
+const begin = computed(() => {
+  const part = keeping.value && content.value ? partAt(content.value, keeping.value) : undefined;
+  return part ? { name: part.name, text: part.text ?? "" } : null;
 });
 
-async function save(note: string): Promise<void> {
+function openFragments(place: Place | null): void {
+  keeping.value = place;
+  fragments.value = true;
+}
+function included(include: string): void {
+  const part = keeping.value && content.value ? partAt(content.value, keeping.value) : undefined;
+  if (part) part.text = include;
+}
+/** Let the draft read as this, with a way back. */
+function replace(next: Prompt, told: string): void {
+  const before = content.value;
+  content.value = JSON.parse(JSON.stringify(next)) as Prompt;
+  say(told, () => {
+    content.value = before;
+  });
+}
+function addExample(example: Example): void {
+  if (!content.value) return;
+  const before = content.value.examples ?? [];
+  content.value.examples = [...before, example];
+  say(`It is example ${before.length + 1} now.`, () => {
+    if (content.value) content.value.examples = before;
+  });
+}
+
+async function save(note: string, by: string): Promise<void> {
   saving.value = true;
-  const saved = await draft.saveVersion(note);
+  const saved = await draft.saveVersion(note, by);
   saving.value = false;
   if (!saved) return;
   naming.value = false;
@@ -62,17 +84,14 @@ async function save(note: string): Promise<void> {
 }
 
 function bring(version: VersionPage): void {
-  const before = content.value;
-  content.value = JSON.parse(JSON.stringify(version.content));
   listing.value = false;
-  say(`The draft now reads as v${version.number}.`, () => {
-    content.value = before;
-  });
+  replace(version.content, `The draft now reads as v${version.number}.`);
 }
 
 useKeys([
   { keys: { "ctrl+s": () => (naming.value = true) }, shown: ["Ctrl S"], label: "save version" },
   { keys: { v: () => (listing.value = true) }, shown: ["V"], label: "versions" },
+  { keys: { f: () => openFragments(null) }, shown: ["F"], label: "fragments" },
 ]);
 </script>
 
@@ -86,6 +105,7 @@ useKeys([
             keptAs || "\u00a0"
           }}</span>
         </span>
+        <button type="button" class="button" data-test="fragments" @click="openFragments(null)">Fragments</button>
         <button type="button" class="button" data-test="versions" @click="listing = true">Versions</button>
         <button
           type="button"
@@ -99,7 +119,7 @@ useKeys([
           Save as v{{ nextNumber }}
         </button>
       </header>
-      <StaleDraft v-if="theirs && content" :yours="content" :theirs="theirs.content" @settle="draft.settle" />
+      <StaleDraft v-if="theirs && content" :base="base" :yours="content" :theirs="theirs.content" @settle="draft.settle" />
       <div class="min-h-0 flex-1 overflow-auto">
         <div v-if="!content" class="flex flex-col gap-4 p-5">
           <template v-if="error">
@@ -108,37 +128,40 @@ useKeys([
           </template>
           <div v-for="n in error ? 0 : 3" :key="n" class="h-14 bg-paper" aria-label="Loading"></div>
         </div>
-        <PromptSheet v-else v-model="content" :problems="facts.problems" />
+        <PromptSheet v-else ref="sheet" v-model="content" :problems="facts.problems" :inputs="facts.inputs" @fragment="openFragments($event)" />
       </div>
-      <div v-if="content" class="shrink-0 border-t border-rule">
-        <p class="flex flex-wrap items-center gap-x-2 gap-y-1 px-4 py-2" data-test="inputs">
-          <span class="font-medium">Inputs</span>
-          <code v-for="input in facts.inputs" :key="input" class="chip">{{ input }}</code>
-          <span v-if="facts.inputs.length === 0" class="caption">none found in the text</span>
-        </p>
-        <Disclosure v-slot="{ open }" as="div" class="border-t border-rule-soft">
-          <DisclosureButton class="flex w-full items-baseline gap-2 px-4 py-2 text-left" data-test="open-reply">
-            <span class="font-medium">Reply</span><span class="caption min-w-0 flex-1 truncate">{{ replyInWords }}</span>
-            <span class="caption">{{ open ? "fold" : "open" }}</span>
-          </DisclosureButton>
-          <DisclosurePanel class="max-h-[300px] overflow-auto px-4 pb-3">
-            <ReplySection v-model="content.reply!" :problems="facts.problems" />
-          </DisclosurePanel>
-        </Disclosure>
-        <Disclosure v-slot="{ open }" as="div" class="border-t border-rule-soft">
-          <DisclosureButton class="flex w-full items-baseline gap-2 px-4 py-2 text-left">
-            <span class="font-medium">Settings</span><span class="caption min-w-0 flex-1 truncate">{{ settingsInWords }}</span>
-            <span class="caption">{{ open ? "fold" : "open" }}</span>
-          </DisclosureButton>
-          <DisclosurePanel class="max-h-[300px] overflow-auto px-4 pb-3">
-            <SettingsSection v-model="content.settings!" />
-          </DisclosurePanel>
-        </Disclosure>
-      </div>
+      <SheetDrawers
+        v-if="content"
+        v-model="content"
+        :facts="facts"
+        :cases="cases.data.value?.cases ?? []"
+        :models="askedModels"
+        :rename="draft.rename"
+        @insert="sheet?.insert($event)"
+      />
     </section>
-    <TryOut v-if="content" :name="name" :prompt="content" :input-names="facts.inputs" :blocked="blocked" />
+    <TryOut v-if="content" :name="name" :prompt="content" :input-names="facts.inputs" :blocked="blocked" @models="asked = $event"
+      @example="addExample"
+      @bring="replace($event, 'The draft reads as it did in that try.')"
+    />
     <div v-else class="panel flex-1"></div>
   </main>
-  <VersionList :open="listing" :name="name" :base="facts.baseVersion" :edited="facts.edited" @close="listing = false" @bring="bring" />
+  <VersionPanel
+    v-if="content"
+    :open="listing"
+    :name="name"
+    :draft="content"
+    :base="facts.baseVersion"
+    :edited="facts.edited"
+    @close="listing = false"
+    @bring="bring"
+  />
+  <FragmentDialog
+    :open="fragments"
+    :begin="begin"
+    @close="fragments = false"
+    @insert="sheet?.insert($event)"
+    @kept="included"
+  />
   <SaveVersion :open="naming" :next="nextNumber" :busy="saving" @close="naming = false" @save="save" />
 </template>

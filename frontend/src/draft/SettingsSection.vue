@@ -1,9 +1,10 @@
 <script setup lang="ts">
-/** Sampling settings, each with what it truly does. */
-import type { Settings } from "@/api/schema";
+/** Sampling settings, each with what it truly does. What the chosen models ignore is greyed. */
+import type { ModelLine, Settings } from "@/api/schema";
 import { useSettingsTable } from "@/api/queries";
 
 const settings = defineModel<Settings>({ required: true });
+const props = withDefaults(defineProps<{ models?: ModelLine[] }>(), { models: () => [] });
 const table = useSettingsTable();
 type NumberSetting = "temperature" | "top_p" | "frequency_penalty" | "presence_penalty" | "max_tokens";
 
@@ -11,24 +12,45 @@ function set(name: string, text: string): void {
   const value = text.trim() === "" ? null : Number(text);
   settings.value = { ...settings.value, [name]: Number.isFinite(value) || value === null ? value : undefined };
 }
+function setStop(text: string): void {
+  const stop = text.split("|").map((each) => each.replaceAll("\\n", "\n")).filter((each) => each !== "");
+  settings.value = { ...settings.value, stop: stop.length ? stop.slice(0, 4) : null };
+}
+const ignoring = (name: string) => props.models.filter((model) => model.ignores.includes(name)).map((model) => model.name);
+const isGrey = (name: string) => props.models.length > 0 && ignoring(name).length === props.models.length;
 </script>
 
 <template>
   <div class="flex flex-col gap-2">
-    <label v-for="setting in table.data.value?.settings" :key="setting.name" class="grid grid-cols-[140px_76px_1fr] items-start gap-x-3">
-      <span class="pt-[5px]">{{ setting.label }}</span>
+    <label v-for="setting in table.data.value?.settings" :key="setting.name" class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3" :data-test="`setting-${setting.name}`">
+      <span class="pt-[5px]" :class="isGrey(setting.name) ? 'text-ink-3' : ''">{{ setting.label }}</span>
       <input
         type="number"
-        class="field w-full font-mono text-sm"
+        class="field w-full font-mono text-sm disabled:bg-paper disabled:text-ink-3"
         :min="setting.low"
         :max="setting.high"
         :step="setting.name === 'max_tokens' ? 1 : 0.1"
         :value="settings[setting.name as NumberSetting] ?? ''"
         placeholder="–"
+        :disabled="isGrey(setting.name)"
         :aria-label="setting.label"
         @change="set(setting.name, ($event.target as HTMLInputElement).value)"
       />
-      <span class="caption pt-[2px]">{{ setting.help }} Usually {{ setting.usual }}.</span>
+      <span class="caption pt-[2px]">
+        <span v-if="ignoring(setting.name).length" class="text-straw">Not sent to {{ ignoring(setting.name).join(" and ") }}, whose format has no place for it. </span>
+        {{ setting.help }} Usually {{ setting.usual }}.
+      </span>
+    </label>
+    <label class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3">
+      <span class="pt-[5px]">Stop at</span>
+      <input
+        class="field col-span-2 font-mono text-sm"
+        :value="(settings.stop ?? []).map((each) => each.replaceAll('\n', '\\n')).join('|')"
+        placeholder="texts, with | between; \n is a line break"
+        aria-label="Stop at"
+        @change="setStop(($event.target as HTMLInputElement).value)"
+      />
+      <span class="caption col-start-2 col-end-4">The answer ends before any of these texts, at most four of them.</span>
     </label>
     <p class="caption">Empty: the model server's own default.</p>
   </div>

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
-import type { DraftPage, DraftProblem, Prompt } from "@/api/schema";
+import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 
 const PAUSE_MS = 350;
@@ -13,6 +13,8 @@ export type Keeping = "LOADING" | "KEPT" | "TYPING" | "KEEPING" | "AWAY" | "STAL
 interface Backup {
   revision: number;
   content: Prompt;
+  /** What was on the server when this was typed: what a merge compares with. */
+  base?: Prompt;
 }
 
 /**
@@ -20,7 +22,7 @@ interface Backup {
  *
  * What is not on the server yet lies in the browser's own storage, so a closed tab or a server
  * that is away loses nothing. When somebody else saved first, status is STALE, nothing is
- * overwritten, and `theirs` holds the other text until the person chooses.
+ * overwritten: `theirs` holds the other text and `base` what both began with, until it is settled.
  */
 export function useDraft(name: string) {
   const queries = useQueryClient();
@@ -33,9 +35,13 @@ export function useDraft(name: string) {
     baseVersion: null as number | null,
     edited: false,
     inputs: [] as string[],
+    unused: [] as string[],
+    firstWords: null as string | null,
+    replyInWords: "",
     problems: [] as DraftProblem[],
   });
   const theirs = ref<{ content: Prompt; revision: number } | null>(null);
+  const base = ref<Prompt>({});
   let onServer = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
   let sending: Promise<void> | null = null;
@@ -45,6 +51,9 @@ export function useDraft(name: string) {
     facts.baseVersion = page.base_version ?? null;
     facts.edited = page.edited;
     facts.inputs = page.inputs;
+    facts.unused = page.unused;
+    facts.firstWords = page.first_words ?? null;
+    facts.replyInWords = page.reply_in_words;
     facts.problems = page.problems;
   }
 
@@ -54,9 +63,14 @@ export function useDraft(name: string) {
       take(page);
       onServer = JSON.stringify(page.content);
       const backup = readBackup();
-      content.value = backup?.revision === page.revision ? backup.content : page.content;
+      const unsent = backup && JSON.stringify(backup.content) !== onServer ? backup : null;
+      content.value = unsent ? unsent.content : page.content;
       status.value = "KEPT";
-      if (JSON.stringify(content.value) !== onServer) {
+      if (unsent && unsent.revision !== page.revision) {
+        theirs.value = { content: page.content, revision: page.revision };
+        base.value = unsent.base ?? page.content;
+        status.value = "STALE";
+      } else if (JSON.stringify(content.value) !== onServer) {
         say("Text that had not reached the server was brought back.");
         schedule();
       }
@@ -120,6 +134,7 @@ export function useDraft(name: string) {
       const problem = wrong instanceof Refusal ? wrong.problem : null;
       if (problem?.status === 412 && problem.theirs) {
         theirs.value = { content: problem.theirs, revision: problem.revision ?? 0 };
+        base.value = JSON.parse(onServer) as Prompt;
         status.value = "STALE";
       } else if (problem && problem.status < 500) {
         status.value = "REFUSED";
@@ -133,32 +148,50 @@ export function useDraft(name: string) {
   function backUp(): void {
     if (!content.value) return;
     try {
-      localStorage.setItem(backupKey, JSON.stringify({ revision: facts.revision, content: content.value }));
+      const backup: Backup = { revision: facts.revision, content: content.value, base: JSON.parse(onServer) as Prompt };
+      localStorage.setItem(backupKey, JSON.stringify(backup));
     } catch {
       // The browser's storage is full or switched off; the server keeps the draft all the same.
     }
   }
 
-  /** After a STALE: keep one's own text over the other one, or take the other one. */
-  function settle(choice: "mine" | "theirs"): void {
+  /** After a STALE: go on with this content, over what the other saved. */
+  function settle(chosen: Prompt): void {
     if (!theirs.value) return;
+    const before = content.value;
     facts.revision = theirs.value.revision;
     onServer = JSON.stringify(theirs.value.content);
-    const mine = content.value;
-    if (choice === "theirs") {
-      content.value = theirs.value.content;
-      say("You took the other text.", () => {
-        content.value = mine;
-      });
-    }
     theirs.value = null;
     error.value = "";
     status.value = "KEPT";
-    if (choice === "mine") schedule();
+    content.value = JSON.parse(JSON.stringify(chosen)) as Prompt;
+    say("The draft is settled.", () => {
+      content.value = before;
+    });
+    if (JSON.stringify(content.value) !== onServer) schedule();
+  }
+
+  /** Rename an input in the draft and in the cases; without `apply` only what would change is told. */
+  async function rename(from: string, to: string, apply: boolean): Promise<Renamed> {
+    await keep();
+    const done = await got(
+      api.POST("/api/v1/subjects/{name}/draft/rename", {
+        params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+        body: { old: from, new: to, apply },
+      }),
+    );
+    if (apply) {
+      take(done.draft);
+      onServer = JSON.stringify(done.draft.content);
+      content.value = done.draft.content;
+      await queries.invalidateQueries({ queryKey: ["cases"] });
+      say(`“${from}” is now “${to}”.`, () => void rename(to, from, true).catch((wrong) => complain(messageOf(wrong))));
+    }
+    return done;
   }
 
   /** Save the draft as a version; whether it is new, and its number. */
-  async function saveVersion(note: string): Promise<{ number: number; isNew: boolean } | null> {
+  async function saveVersion(note: string, by: string): Promise<{ number: number; isNew: boolean } | null> {
     await keep();
     if (status.value !== "KEPT") {
       complain(error.value || "The draft has not reached the server yet; try again in a moment.");
@@ -168,7 +201,7 @@ export function useDraft(name: string) {
       const saved = await got(
         api.POST("/api/v1/subjects/{name}/versions", {
           params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
-          body: { note },
+          body: { note, saved_by: by },
         }),
       );
       take(saved.draft);
@@ -213,5 +246,5 @@ export function useDraft(name: string) {
     }
   });
 
-  return { content, status, keptAs, error, facts, theirs, keep, settle, saveVersion, reload: load };
+  return { content, status, keptAs, error, facts, theirs, base, keep, settle, rename, saveVersion, reload: load };
 }

@@ -1,8 +1,20 @@
 <script setup lang="ts">
+import { computed } from "vue";
+
 import type { ModelLine } from "@/api/schema";
 import TryModel from "./TryModel.vue";
 
-defineProps<{ model: ModelLine }>();
+const props = defineProps<{ model: ModelLine }>();
+const WORDS: Record<ModelLine["abilities"][number], string> = {
+  tools: "call tools",
+  images: "look at images",
+  reply_schema: "keep to a reply schema",
+  reasoning: "reason first",
+};
+const abilities = computed(() => {
+  const told = props.model.abilities.map((each) => WORDS[each]);
+  return told.length > 1 ? `${told.slice(0, -1).join(", ")} and ${told.at(-1)}` : (told[0] ?? "only answer");
+});
 </script>
 
 <template>
@@ -14,6 +26,7 @@ defineProps<{ model: ModelLine }>();
     <p v-if="model.about" class="font-serif text-read">{{ model.about }}.</p>
     <p v-if="model.policy">{{ model.policy }}</p>
     <p class="text-sm text-ink-2">It speaks {{ model.wire_format === "messages" ? "messages" : "chat completions" }} and has {{ model.time_limit_ms / 1000 }} s for an answer.</p>
+    <p class="text-sm text-ink-2">It can {{ abilities }}.</p>
     <TryModel :name="model.name" :changed="false" />
   </div>
 </template>

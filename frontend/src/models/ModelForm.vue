@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
 import type { ModelLine } from "@/api/schema";
@@ -18,9 +18,24 @@ const BLANK = {
   time_limit_ms: 60_000,
   about: "",
   policy: "",
+  abilities: ["images", "reasoning", "reply_schema", "tools"] as ModelLine["abilities"],
+  requests_per_minute: null as number | null,
+  headers: {} as Record<string, string>,
 };
+const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
+  { value: "tools", label: "call tools" },
+  { value: "images", label: "look at images" },
+  { value: "reply_schema", label: "keep to a reply schema" },
+  { value: "reasoning", label: "reason first" },
+];
 const name = ref(props.model?.name ?? "");
 const entry = ref({ ...BLANK, ...(props.model ? own(props.model) : {}) });
+/** Headers as they are typed: `Name: value`, one a line. */
+const headers = ref(Object.entries(entry.value.headers).map(([key, value]) => `${key}: ${value}`).join("\n"));
+watch(headers, (text) => {
+  const pairs = text.split("\n").map((line) => /^\s*([^:]+?)\s*:\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null);
+  entry.value.headers = Object.fromEntries(pairs.map((found) => [found[1]!, found[2]!]));
+});
 const before = JSON.stringify(entry.value);
 const changed = computed(() => JSON.stringify(entry.value) !== before);
 const wrong = ref<Refusal | null>(null);
@@ -39,7 +54,7 @@ async function save(): Promise<void> {
   busy.value = true;
   wrong.value = null;
   failed.value = "";
-  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null };
+  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null, requests_per_minute: entry.value.requests_per_minute || null };
   try {
     const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() } }, body }));
     emit("saved", kept.name);
@@ -107,6 +122,24 @@ async function save(): Promise<void> {
           ><span>Cents for a million out</span><input v-model.number="entry.output_cents" class="field font-mono" type="number" min="0" step="any" :aria-invalid="isWrong('output_cents')"
         /></label>
       </div>
+      <div class="grid grid-cols-2 gap-x-4">
+        <label class="flex flex-col gap-1"
+          ><span>Requests a minute <span class="caption">at most</span></span
+          ><input v-model.number="entry.requests_per_minute" class="field font-mono" type="number" min="1" placeholder="no limit" data-test="model-rate" :aria-invalid="isWrong('requests_per_minute')"
+        /></label>
+        <label class="flex flex-col gap-1"
+          ><span>More headers <span class="caption">Name: value; nothing secret</span></span
+          ><textarea v-model="headers" class="field font-mono text-sm" rows="1" data-test="model-headers" :aria-invalid="isWrong('headers')"></textarea
+        ></label>
+      </div>
+      <fieldset class="flex flex-col gap-1">
+        <legend>What it can do <span class="caption">what it can't is not sent</span></legend>
+        <span class="flex flex-wrap gap-x-4">
+          <label v-for="ability in ABILITIES" :key="ability.value" class="flex items-center gap-1">
+            <input v-model="entry.abilities" type="checkbox" :value="ability.value" class="accent-kelp" :data-test="`can-${ability.value}`" /> {{ ability.label }}
+          </label>
+        </span>
+      </fieldset>
       <label class="flex flex-col gap-1"
         ><span>Where data goes, and whether it is kept</span><textarea v-model="entry.policy" class="field" rows="2" data-test="model-policy"></textarea
       ></label>

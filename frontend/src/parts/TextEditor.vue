@@ -1,19 +1,29 @@
 <script setup lang="ts">
-/** One CodeMirror editor. `template` marks Jinja; `json` is set in mono. */
+/** One CodeMirror editor. `template` marks Jinja and completes its words; `json` is set in mono. */
+import { autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json, jsonParseLinter } from "@codemirror/lang-json";
 import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { linter } from "@codemirror/lint";
 import { Compartment, EditorState, type Extension } from "@codemirror/state";
-import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { EditorView, type KeyBinding, keymap, placeholder } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
 
 import { problemLines, templateMarks } from "./templateMarks";
+import { completeTemplate, type TemplateWords } from "./templateWords";
 
 const props = withDefaults(
-  defineProps<{ modelValue: string; label: string; kind?: "template" | "json"; hint?: string; problemLine?: number | null }>(),
-  { kind: "template", hint: "", problemLine: null },
+  defineProps<{
+    modelValue: string;
+    label: string;
+    kind?: "template" | "json";
+    hint?: string;
+    problemLine?: number | null;
+    words?: TemplateWords;
+    keys?: KeyBinding[];
+  }>(),
+  { kind: "template", hint: "", problemLine: null, words: () => ({ inputs: [], fragments: [] }), keys: () => [] },
 );
 const emit = defineEmits<{ "update:modelValue": [text: string] }>();
 const host = useTemplateRef<HTMLElement>("host");
@@ -31,8 +41,14 @@ const jsonColours = HighlightStyle.define([
 function extensions(): Extension[] {
   const common = [
     history(),
+    keymap.of(props.keys),
     // Ctrl+Enter is the screen's: it asks for an answer.
-    keymap.of([...defaultKeymap.filter((binding) => binding.key !== "Mod-Enter"), ...historyKeymap]),
+    keymap.of([
+      ...completionKeymap,
+      ...closeBracketsKeymap,
+      ...defaultKeymap.filter((binding) => binding.key !== "Mod-Enter"),
+      ...historyKeymap,
+    ]),
     EditorView.lineWrapping,
     EditorView.contentAttributes.of({ "aria-label": props.label, spellcheck: "true" }),
     EditorView.updateListener.of((update) => {
@@ -41,9 +57,11 @@ function extensions(): Extension[] {
     placeholder(props.hint),
     lines.of(problemLines(props.problemLine)),
   ];
-  return props.kind === "json"
-    ? [...common, json(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)]
-    : [...common, templateMarks];
+  if (props.kind === "json") {
+    return [...common, json(), closeBrackets(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)];
+  }
+  const completing = autocompletion({ override: [completeTemplate(() => props.words)], icons: false });
+  return [...common, templateMarks, completing];
 }
 
 onMounted(() => {
@@ -66,7 +84,19 @@ watch(
   () => props.problemLine,
   (line) => view?.dispatch({ effects: lines.reconfigure(problemLines(line)) }),
 );
-defineExpose({ focus: () => view?.focus() });
+defineExpose({
+  /** With the caret at an offset, where one is given. */
+  focus: (at?: number) => {
+    view?.focus();
+    if (at !== undefined) view?.dispatch({ selection: { anchor: Math.min(at, view.state.doc.length) } });
+  },
+  caret: () => view?.state.selection.main.head ?? 0,
+  insert: (text: string) => {
+    if (!view) return;
+    view.dispatch(view.state.replaceSelection(text));
+    view.focus();
+  },
+});
 </script>
 
 <template>

@@ -7,7 +7,7 @@ import { useReadings } from "@/api/queries";
 import type { ReadingShape, TrialPage } from "@/api/schema";
 import SheetDialog from "@/parts/SheetDialog.vue";
 import AnswerPane from "./AnswerPane.vue";
-import { differing } from "./differing";
+import { differing } from "@/marks/differing";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null }>();
 const repeat = defineModel<number>("repeat", { required: true });

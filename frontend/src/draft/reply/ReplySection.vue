@@ -1,17 +1,19 @@
 <script setup lang="ts">
-/** What the reply should look like: text, a label, or JSON with a schema. */
+/** What the reply should look like: text, a label, or JSON with a shape. */
 import { computed, ref, watch } from "vue";
 
 import type { DraftProblem, ReplyShape } from "@/api/schema";
-import TextEditor from "@/parts/TextEditor.vue";
+import SchemaEditor from "./SchemaEditor.vue";
 
-const props = defineProps<{ problems: DraftProblem[] }>();
+const props = defineProps<{ problems: DraftProblem[]; words: string; placed: boolean }>();
 const reply = defineModel<ReplyShape>({ required: true });
+const emit = defineEmits<{ insert: [text: string] }>();
 const KINDS = [
   { value: "text", label: "text" },
   { value: "label", label: "one label" },
   { value: "json", label: "JSON" },
 ] as const;
+const CALL = "{{ reply_shape() }}";
 
 const labels = computed({
   get: () => (reply.value.labels ?? []).join(", "),
@@ -25,38 +27,6 @@ watch(labels, (text) => {
   if (typed !== text) labelText.value = text;
 });
 watch(labelText, (text) => (labels.value = text));
-
-/** The schema as typed: parsed when it is JSON, kept as text while it is not. */
-const schemaText = ref(asText(reply.value.json_schema));
-watch(schemaText, (text) => {
-  if (!text.trim()) {
-    reply.value.json_schema = null;
-    return;
-  }
-  try {
-    const parsed: unknown = JSON.parse(text);
-    const usable = typeof parsed === "boolean" || (typeof parsed === "object" && parsed !== null && !Array.isArray(parsed));
-    reply.value.json_schema = usable ? (parsed as Record<string, unknown>) : text;
-  } catch {
-    reply.value.json_schema = text;
-  }
-});
-watch(
-  () => reply.value.json_schema,
-  (schema) => {
-    try {
-      if (JSON.stringify(JSON.parse(schemaText.value)) === JSON.stringify(schema)) return;
-    } catch {
-      if (schemaText.value === schema) return;
-    }
-    schemaText.value = asText(schema);
-  },
-);
-
-function asText(schema: ReplyShape["json_schema"]): string {
-  if (schema === null || schema === undefined) return "";
-  return typeof schema === "string" ? schema : JSON.stringify(schema, null, 2);
-}
 const problem = computed(() => props.problems.find((p) => p.field.startsWith("reply.")));
 </script>
 
@@ -72,17 +42,19 @@ const problem = computed(() => props.problems.find((p) => p.field.startsWith("re
       <input v-model="labelText" class="field font-mono text-sm" placeholder="lost item, delay, other" />
     </label>
     <template v-if="reply.kind === 'json'">
-      <div>
-        <span class="caption">JSON Schema that a reply must match</span>
-        <div class="field h-auto max-h-[220px] overflow-auto py-1" data-test="schema-editor">
-          <TextEditor v-model="schemaText" kind="json" label="Reply schema" hint='{"type": "object", …}' />
-        </div>
-      </div>
+      <SchemaEditor v-model="reply.json_schema" label="The shape that a reply must match" />
       <label class="flex items-center gap-2">
         <input v-model="reply.send_schema" type="checkbox" class="accent-kelp" />
         Also send it as response_format, where the model can use it
       </label>
     </template>
     <p v-if="problem" class="text-sm text-rust" role="alert" data-test="reply-problem">{{ problem.message }}</p>
+    <div v-if="words" class="border-l-2 border-rule pl-3">
+      <p class="caption">
+        In plain words, as <code class="chip">{{ CALL }}</code> puts it into a part<template v-if="placed">, which one does</template>.
+        <button v-if="!placed" type="button" class="link" data-test="insert-shape" @click="emit('insert', CALL)">Put it where the cursor was</button>
+      </p>
+      <pre class="mt-1 font-serif text-base whitespace-pre-wrap" data-test="shape-words">{{ words }}</pre>
+    </div>
   </div>
 </template>

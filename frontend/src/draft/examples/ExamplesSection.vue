@@ -1,0 +1,112 @@
+<script setup lang="ts">
+/** Worked pairs that are shown to the model: inputs and the answer to them. */
+import { computed, ref } from "vue";
+
+import type { CasePage, DraftProblem, Example, Prompt } from "@/api/schema";
+import { say } from "@/frame/notices";
+import { asText, valueOf } from "../talk/values";
+
+const prompt = defineModel<Prompt>({ required: true });
+const props = defineProps<{ inputs: string[]; cases: CasePage[]; problems: DraftProblem[]; placed: boolean }>();
+const emit = defineEmits<{ insert: [text: string] }>();
+const CALL = "{{ examples() }}";
+const examples = computed(() => prompt.value.examples ?? []);
+const picked = ref("");
+const columns = computed(() => {
+  const used = examples.value.flatMap((example) => Object.keys(example.inputs ?? {}));
+  return [...new Set([...props.inputs, ...used])];
+});
+const problem = computed(() => props.problems.find((each) => each.field.startsWith("examples")));
+
+function put(at: number, change: Partial<Example>): void {
+  prompt.value.examples = examples.value.map((each, i) => (i === at ? { ...each, ...change } : each));
+}
+function setInput(at: number, name: string, text: string): void {
+  put(at, { inputs: { ...examples.value[at]!.inputs, [name]: valueOf(text) } });
+}
+function remove(at: number): void {
+  const before = examples.value;
+  prompt.value.examples = before.filter((_, i) => i !== at);
+  say(`Example ${at + 1} is gone.`, () => {
+    prompt.value.examples = before;
+  });
+}
+function move(at: number): void {
+  const moved = [...examples.value];
+  [moved[at - 1], moved[at]] = [moved[at]!, moved[at - 1]!];
+  prompt.value.examples = moved;
+}
+function add(example: Example): void {
+  prompt.value.examples = [...examples.value, example];
+}
+function addCase(number: string): void {
+  const kept = props.cases.find((each) => each.number === Number(number));
+  picked.value = "";
+  if (!kept) return;
+  const answer = kept.content.expect?.answer ?? kept.content.expect?.label ?? "";
+  add({ inputs: kept.content.inputs, answer, origin: `case ${kept.number}` });
+}
+const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
+</script>
+
+<template>
+  <div class="flex flex-col gap-2">
+    <div v-if="examples.length" class="flex items-center gap-4">
+      <span class="caption">Sent</span>
+      <label v-for="how in (['messages', 'text'] as const)" :key="how" class="flex items-center gap-1">
+        <input v-model="prompt.examples_as" type="radio" :value="how" class="accent-kelp" :data-test="`examples-as-${how}`" />
+        {{ how === "messages" ? "as messages before the last" : "inside the text" }}
+      </label>
+      <button v-if="prompt.examples_as === 'text' && !placed" type="button" class="link text-sm" @click="emit('insert', CALL)">
+        Put {{ CALL }} where the cursor was
+      </button>
+    </div>
+    <p v-if="problem" class="text-sm text-rust" role="alert">{{ problem.message }}</p>
+    <div v-for="(example, at) in examples" :key="at" class="grid grid-cols-[22px_1fr_auto] gap-x-2 border-b border-rule-soft pb-2" data-test="example">
+      <input
+        type="checkbox"
+        class="mt-1 accent-kelp"
+        :checked="!example.off"
+        :aria-label="`Show example ${at + 1}`"
+        :title="example.off ? 'Off: not sent' : 'On'"
+        @change="put(at, { off: !($event.target as HTMLInputElement).checked })"
+      />
+      <div class="flex min-w-0 flex-col gap-1" :class="example.off ? 'opacity-55' : ''">
+        <label v-for="name in columns" :key="name" class="flex gap-2">
+          <span class="w-[76px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate">{{ name }}</span>
+          <textarea
+            rows="1"
+            class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
+            :value="asText(example.inputs?.[name])"
+            :placeholder="`${name} of the example`"
+            @change="setInput(at, name, typed($event))"
+          ></textarea>
+        </label>
+        <label class="flex gap-2">
+          <span class="w-[76px] shrink-0 pt-[3px] text-xs text-kelp">answer</span>
+          <textarea
+            rows="1"
+            class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
+            :value="example.answer"
+            placeholder="what would be right"
+            :aria-label="`Answer of example ${at + 1}`"
+            @change="put(at, { answer: typed($event) })"
+          ></textarea>
+        </label>
+        <span v-if="example.origin" class="caption">from {{ example.origin }}</span>
+      </div>
+      <span class="flex gap-2 text-xs">
+        <button v-if="at > 0" type="button" class="link" @click="move(at)">up</button>
+        <button type="button" class="link" :aria-label="`Remove example ${at + 1}`" @click="remove(at)">remove</button>
+      </span>
+    </div>
+    <p v-if="examples.length === 0" class="text-ink-3">No examples yet. Two or three often settle what words can't.</p>
+    <div class="flex items-center gap-3">
+      <button type="button" class="link text-sm" data-test="add-example" @click="add({ inputs: {}, answer: '' })">Add an example</button>
+      <select v-if="cases.length" v-model="picked" class="field h-7 max-w-[260px] px-1 text-sm" aria-label="Take one from a case" data-test="example-from-case" @change="addCase(picked)">
+        <option value="">take one from a case…</option>
+        <option v-for="each in cases" :key="each.number" :value="each.number">case {{ each.number }} · {{ each.title }}</option>
+      </select>
+    </div>
+  </div>
+</template>

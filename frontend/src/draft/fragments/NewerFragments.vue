@@ -1,0 +1,26 @@
+<script setup lang="ts">
+/** Under a part: which of its fragments have a newer version, and the offer to move up. */
+import { computed } from "vue";
+
+import type { FragmentPage } from "@/api/schema";
+import { say } from "@/frame/notices";
+import { moveUp, outdated } from "./fragments";
+
+const props = defineProps<{ text: string; fragments: FragmentPage[] }>();
+const emit = defineEmits<{ update: [text: string] }>();
+const old = computed(() => outdated(props.text, props.fragments));
+
+function take(pin: (typeof old.value)[number]): void {
+  const before = props.text;
+  emit("update", moveUp(before, pin, pin.newest));
+  say(`${pin.name} is now at version ${pin.newest}.`, () => emit("update", before));
+}
+</script>
+
+<template>
+  <p v-for="pin in old" :key="`${pin.name}@${pin.version}`" class="mt-1 text-sm text-straw" data-test="newer-fragment">
+    {{ pin.name }} has a newer version {{ pin.newest }}<template v-if="pin.note">: {{ pin.note }}</template
+    >.
+    <button type="button" class="link" @click="take(pin)">Move up to it</button>
+  </p>
+</template>

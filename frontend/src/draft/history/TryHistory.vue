@@ -1,0 +1,112 @@
+<script setup lang="ts">
+/** What was tried, newest first, with a way back to any of it. */
+import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+
+import AnswerText from "@/answer/AnswerText.vue";
+import { api, got, messageOf } from "@/api/client";
+import type { KeptTry, TryLine } from "@/api/schema";
+import { cents, duration, when } from "@/marks/format";
+import TickStrip from "@/marks/TickStrip.vue";
+import SheetDialog from "@/parts/SheetDialog.vue";
+import { asText } from "../talk/values";
+
+const props = defineProps<{ open: boolean; name: string }>();
+const emit = defineEmits<{ close: []; bring: [kept: KeptTry] }>();
+const chosen = ref<number | null>(null);
+
+const pages = useInfiniteQuery({
+  queryKey: ["tries", computed(() => props.name)],
+  queryFn: ({ pageParam }) =>
+    got(api.GET("/api/v1/subjects/{name}/tries", { params: { path: { name: props.name }, query: { before: pageParam } } })),
+  initialPageParam: null as number | null,
+  getNextPageParam: (last) => (last.more ? (last.tries.at(-1)?.id ?? null) : null),
+  enabled: computed(() => props.open),
+  staleTime: 0,
+});
+const lines = computed(() => pages.data.value?.pages.flatMap((page) => page.tries) ?? []);
+const kept = useQuery({
+  queryKey: ["try", computed(() => props.name), chosen],
+  queryFn: () =>
+    got(api.GET("/api/v1/subjects/{name}/tries/{try_id}", { params: { path: { name: props.name, try_id: chosen.value! } } })),
+  enabled: computed(() => chosen.value !== null),
+  staleTime: Infinity,
+});
+
+watch(
+  () => props.open,
+  (open) => {
+    if (!open) return;
+    chosen.value = null;
+    void pages.refetch();
+  },
+);
+watch(lines, (list) => {
+  if (chosen.value === null && list[0]) chosen.value = list[0].id;
+});
+
+function asked(line: TryLine): string {
+  const said = Object.values(line.asked.inputs ?? {}).map(asText).find((text) => text.trim()) ?? "";
+  const turns = line.asked.turns?.filter((turn) => turn.role === "user").length ?? 0;
+  return (said.startsWith("data:image/") ? "a picture" : said) + (turns ? `, turn ${turns + 1}` : "");
+}
+function settings(line: TryLine): string {
+  const { temperature } = line.asked.settings ?? {};
+  return [line.asked.version ? `v${line.asked.version}` : `edit ${line.edit}`, line.model, temperature != null ? `t ${temperature}` : ""]
+    .filter(Boolean)
+    .join(" · ");
+}
+</script>
+
+<template>
+  <SheetDialog :open="open" title="What was tried" width="1060px" @close="emit('close')">
+    <p v-if="pages.error.value" class="text-rust">{{ messageOf(pages.error.value) }}</p>
+    <p v-else-if="pages.isPending.value" class="text-ink-3">Looking…</p>
+    <p v-else-if="lines.length === 0" class="text-ink-2">Nothing yet. Every answer here is kept, with the draft as it was.</p>
+    <div v-else class="flex min-h-0 gap-4">
+      <ul class="max-h-[62vh] w-[56%] overflow-auto border-r border-rule-soft pr-2" data-test="tries">
+        <li v-for="line in lines" :key="line.id">
+          <button
+            type="button"
+            class="grid w-full grid-cols-[84px_14px_1fr] items-baseline gap-x-3 border-b border-rule-soft px-2 py-[6px] text-left"
+            :class="line.id === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'"
+            data-test="try-line"
+            @click="chosen = line.id"
+          >
+            <span class="caption whitespace-nowrap">{{ when(line.tried_at) }}</span>
+            <TickStrip :marks="[line.passed ? 'passed' : 'failed']" />
+            <span class="min-w-0">
+              <span class="block truncate text-sm">{{ settings(line) }}<span class="text-ink-3"> · {{ asked(line) }}</span></span>
+              <span class="block truncate font-serif">{{ line.first_words || "(empty)" }}</span>
+            </span>
+          </button>
+        </li>
+        <li v-if="pages.hasNextPage.value" class="p-2">
+          <button type="button" class="link text-sm" @click="pages.fetchNextPage()">Show older ones</button>
+        </li>
+      </ul>
+      <section v-if="kept.data.value" class="flex max-h-[62vh] min-w-0 flex-1 flex-col gap-3 overflow-auto">
+        <dl class="border-l-2 border-rule pl-3">
+          <div v-for="(value, input) in kept.data.value.asked.inputs" :key="input" class="flex gap-3">
+            <dt class="font-mono text-xs text-slate">{{ input }}</dt>
+            <dd class="line-clamp-4 min-w-0 font-serif break-words">{{ asText(value).startsWith("data:image/") ? "(a picture)" : asText(value) }}</dd>
+          </div>
+        </dl>
+        <AnswerText
+          :text="kept.data.value.answered.answer"
+          :findings="kept.data.value.answered.findings"
+          :value="kept.data.value.answered.value"
+          :faults="kept.data.value.answered.shape_faults"
+        />
+        <p class="caption">
+          {{ kept.data.value.answered.input_tokens }} + {{ kept.data.value.answered.output_tokens }} tokens ·
+          {{ duration(kept.data.value.answered.total_ms) }} · {{ cents(kept.data.value.answered.cents) }} · seed
+          {{ kept.data.value.asked.seed }}
+        </p>
+        <button type="button" class="button button-main self-start" data-test="bring-try" @click="emit('bring', kept.data.value)">
+          Go back to this draft and inputs
+        </button>
+      </section>
+    </div>
+  </SheetDialog>
+</template>

@@ -1,0 +1,141 @@
+<script setup lang="ts">
+/** The fields of an object, as rows; those of records inside stand indented below. */
+import { computed } from "vue";
+
+import { boundsOf, type Field, fieldsOf, freshField, isShape, kindOf, type FieldKind, KINDS, type Schema, withFields, withKeyword, withKind } from "./shape";
+
+const shape = defineModel<Schema>({ required: true });
+const props = withDefaults(defineProps<{ depth?: number; what?: string }>(), { depth: 0, what: "field" });
+const fields = computed(() => fieldsOf(shape.value));
+
+function put(at: number, change: Partial<Field>): void {
+  shape.value = withFields(shape.value, fields.value.map((field, i) => (i === at ? { ...field, ...change } : field)));
+}
+function keyword(at: number, name: string, value: unknown): void {
+  put(at, { schema: withKeyword(fields.value[at]!.schema, name, value) });
+}
+function rename(at: number, input: HTMLInputElement): void {
+  const name = input.value.trim();
+  const taken = fields.value.some((field, i) => i !== at && field.name === name);
+  if (name && !taken) put(at, { name });
+  else input.value = fields.value[at]!.name;
+}
+function remove(at: number): void {
+  shape.value = withFields(shape.value, fields.value.filter((_, i) => i !== at));
+}
+function move(at: number, by: number): void {
+  const moved = [...fields.value];
+  const to = at + by;
+  if (to < 0 || to >= moved.length) return;
+  [moved[at], moved[to]] = [moved[to]!, moved[at]!];
+  shape.value = withFields(shape.value, moved);
+}
+const numberOf = (text: string) => (text.trim() === "" || !Number.isFinite(Number(text)) ? undefined : Number(text));
+const choicesOf = (text: string) => text.split(",").map((each) => each.trim()).filter(Boolean);
+
+/** Of a list: what its items are. */
+const itemKind = (field: Field) => kindOf((field.schema.items as Schema | undefined) ?? {});
+const ITEM_KINDS = KINDS.filter(({ value }) => value !== "list");
+function setItems(at: number, kind: FieldKind): void {
+  keyword(at, "items", withKind({}, kind));
+}
+const inside = (field: Field): Schema | null => {
+  const schema = kindOf(field.schema) === "list" ? field.schema.items : field.schema;
+  return (kindOf(field.schema) === "record" || itemKind(field) === "record") && isShape(schema) ? schema : null;
+};
+function putInside(at: number, schema: Schema): void {
+  if (kindOf(fields.value[at]!.schema) === "list") keyword(at, "items", schema);
+  else put(at, { schema });
+}
+</script>
+
+<template>
+  <div class="flex flex-col" :class="props.depth ? 'ml-3 border-l border-rule pl-3' : ''" data-test="shape-form">
+    <div v-for="(field, at) in fields" :key="at" class="border-b border-rule-soft py-[6px]" data-test="shape-field">
+      <div class="flex items-center gap-2">
+        <input
+          class="field h-7 w-[112px] font-mono text-sm"
+          :value="field.name"
+          :aria-label="`Name of ${props.what} ${at + 1}`"
+          @change="rename(at, $event.target as HTMLInputElement)"
+        />
+        <select
+          class="field h-7 px-1 text-sm"
+          :value="kindOf(field.schema)"
+          :aria-label="`Kind of ${field.name}`"
+          @change="put(at, { schema: withKind(field.schema, ($event.target as HTMLSelectElement).value as FieldKind) })"
+        >
+          <option v-for="kind in KINDS" :key="kind.value" :value="kind.value">{{ kind.label }}</option>
+          <option v-if="kindOf(field.schema) === 'other'" value="other" disabled>as in the JSON</option>
+        </select>
+        <template v-if="boundsOf(kindOf(field.schema))">
+          <input
+            v-for="(bound, b) in boundsOf(kindOf(field.schema))!"
+            :key="bound"
+            class="field h-7 w-[58px] px-1 font-mono text-sm"
+            type="number"
+            :placeholder="b ? 'most' : 'least'"
+            :value="field.schema[bound] ?? ''"
+            :aria-label="`${bound} of ${field.name}`"
+            @change="keyword(at, bound, numberOf(($event.target as HTMLInputElement).value))"
+          />
+        </template>
+        <span class="flex-1"></span>
+        <label class="flex items-center gap-1 text-sm whitespace-nowrap">
+          <input
+            type="checkbox"
+            class="accent-kelp"
+            :checked="field.required"
+            @change="put(at, { required: ($event.target as HTMLInputElement).checked })"
+          />
+          required
+        </label>
+        <button type="button" class="link text-xs" :disabled="at === 0" title="Move up" @click="move(at, -1)">up</button>
+        <button type="button" class="link text-xs" :aria-label="`Remove ${field.name}`" @click="remove(at)">remove</button>
+      </div>
+      <div class="mt-1 flex items-center gap-2">
+        <input
+          v-if="kindOf(field.schema) === 'choice'"
+          class="field h-7 min-w-0 flex-1 font-mono text-sm"
+          placeholder="choices, with commas between"
+          :value="(field.schema.enum as unknown[]).join(', ')"
+          :aria-label="`Choices of ${field.name}`"
+          @change="keyword(at, 'enum', choicesOf(($event.target as HTMLInputElement).value))"
+        />
+        <label v-if="kindOf(field.schema) === 'list'" class="flex items-center gap-1 text-sm">
+          of
+          <select
+            class="field h-7 px-1 text-sm"
+            :value="itemKind(field)"
+            :aria-label="`What ${field.name} is a list of`"
+            @change="setItems(at, ($event.target as HTMLSelectElement).value as FieldKind)"
+          >
+            <option v-for="kind in ITEM_KINDS" :key="kind.value" :value="kind.value">{{ kind.label }}</option>
+          </select>
+        </label>
+        <input
+          class="field h-7 min-w-0 flex-1 text-sm"
+          placeholder="what it holds, in a few words"
+          :value="field.schema.description ?? ''"
+          :aria-label="`Description of ${field.name}`"
+          @change="keyword(at, 'description', ($event.target as HTMLInputElement).value.trim())"
+        />
+      </div>
+      <ShapeForm
+        v-if="inside(field)"
+        class="mt-1"
+        :model-value="inside(field)!"
+        :depth="props.depth + 1"
+        @update:model-value="putInside(at, $event)"
+      />
+    </div>
+    <button
+      type="button"
+      class="link mt-[6px] self-start text-sm"
+      data-test="add-field"
+      @click="shape = withFields(shape, [...fields, freshField(fields)])"
+    >
+      Add a {{ props.what }}
+    </button>
+  </div>
+</template>

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+/** What the person says next: typed, or taken from the case; and the talk replayed. */
+import { computed, ref, watch } from "vue";
+
+import { count } from "@/marks/format";
+
+const props = defineProps<{ turns: string[]; caseTurns: string[]; busy: boolean; ready: boolean }>();
+const emit = defineEmits<{ next: [text: string]; replay: []; over: [] }>();
+const text = ref("");
+const suggested = computed(() => props.caseTurns[props.turns.length] ?? "");
+
+watch(
+  () => props.turns.length,
+  () => (text.value = ""),
+);
+function send(): void {
+  const said = text.value.trim() || suggested.value;
+  if (said && props.ready && !props.busy) emit("next", said);
+}
+</script>
+
+<template>
+  <form class="flex items-center gap-3 border-t border-rule-soft px-[14px] py-[6px]" @submit.prevent="send">
+    <span class="caption w-[62px] shrink-0">Says next</span>
+    <input
+      v-model="text"
+      class="min-w-0 flex-1 bg-transparent font-serif text-read outline-none"
+      :placeholder="suggested || 'What the person says to that; Enter sends it to all columns'"
+      aria-label="What the person says next"
+      data-test="next-turn"
+    />
+    <button v-if="suggested && !text" type="submit" class="link shrink-0 text-sm" :disabled="!ready || busy" data-test="take-turn">
+      take it from the case ({{ turns.length + 1 }} of {{ caseTurns.length }})
+    </button>
+    <template v-if="turns.length">
+      <button type="button" class="link shrink-0 text-sm" :disabled="busy" data-test="replay" @click="emit('replay')">
+        Replay {{ count(turns.length + 1, "turn") }}
+      </button>
+      <button type="button" class="link shrink-0 text-sm" :disabled="busy" data-test="start-over" @click="emit('over')">Start over</button>
+    </template>
+  </form>
+</template>

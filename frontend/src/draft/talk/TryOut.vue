@@ -1,0 +1,251 @@
+<script setup lang="ts">
+/** The try-out: one text, answered by each column's model; then the talk that follows. */
+import { computed, ref, watch } from "vue";
+
+import { api, got, messageOf } from "@/api/client";
+import { cheapestAndDearest, useCases, useModels, useVersions } from "@/api/queries";
+import type { ExactRequest as Request, Example, KeptTry, Prompt } from "@/api/schema";
+import { useKeys } from "@/frame/keys";
+import { cents, count } from "@/marks/format";
+import TryHistory from "../history/TryHistory.vue";
+import ExactRequest from "../request/ExactRequest.vue";
+import { setupOf } from "./columns";
+import InputField from "./InputField.vue";
+import KeepCase from "./KeepCase.vue";
+import TalkBar from "./TalkBar.vue";
+import TryColumn from "./TryColumn.vue";
+import { useTokens } from "./useTokens";
+import { useTryOut } from "./useTryOut";
+import { asText } from "./values";
+
+const props = defineProps<{ name: string; prompt: Prompt; inputNames: string[]; blocked: string }>();
+const emit = defineEmits<{ models: [names: string[]]; example: [example: Example]; bring: [content: Prompt] }>();
+const MOST_COLUMNS = 6;
+const models = useModels();
+const subjectName = computed(() => props.name);
+const cases = useCases(subjectName);
+const versions = useVersions(subjectName);
+const tryOut = useTryOut(props.name, {
+  prompt: () => props.prompt,
+  inputNames: () => props.inputNames,
+  versions: () => versions.data.value?.versions ?? [],
+});
+const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, caseTurns, userTurns } = tryOut;
+const request = ref<Request | null>(null);
+const requestError = ref("");
+const showing = ref(false);
+const keeping = ref(false);
+const looking = ref(false);
+const now = useTokens(props.name, () => (columns.value[0] && !props.blocked ? tryOut.bodyFor(columns.value[0]) : null));
+
+watch(() => columns.value.map((column) => column.model), (names) => emit("models", names), { immediate: true });
+watch(
+  () => models.data.value?.models,
+  (list) => {
+    if (!list || columns.value.length) return;
+    for (const model of cheapestAndDearest(list)) tryOut.addColumn({ model: model.name, settings: {}, version: null });
+  },
+  { immediate: true },
+);
+watch(
+  () => cases.data.value?.cases,
+  (list) => {
+    if (!list) return;
+    const kept = list.find((each) => each.number === caseNumber.value);
+    if (kept) {
+      expect.value = kept.content.expect ?? {};
+      caseTurns.value = kept.content.turns ?? [];
+    }
+    const empty = props.inputNames.every((input) => !inputs.value[input]);
+    if (!kept && empty && list[0]) tryOut.useCase(list[0]);
+  },
+  { immediate: true },
+);
+
+const described = (input: string) => props.prompt.inputs?.find((each) => each.name === input);
+const shownInputs = computed(() => props.inputNames.filter((input) => described(input)?.kind !== "dialogue"));
+const chosen = computed(() => cases.data.value?.cases.find((each) => each.number === caseNumber.value) ?? null);
+const changed = computed(
+  () => chosen.value !== null && props.inputNames.some((input) => asText(chosen.value?.content.inputs?.[input]) !== asText(inputs.value[input])),
+);
+const expected = computed(() => expect.value.label ?? "");
+const converses = computed(
+  () => props.prompt.reply?.kind !== "json" || userTurns.value.length > 0 || caseTurns.value.length > 0 || !!props.prompt.inputs?.some((each) => each.kind === "dialogue"),
+);
+const answered = computed(() => columns.value.some((column) => column.answer));
+
+function choose(value: string): void {
+  const number = value === "" ? null : Number(value);
+  tryOut.useCase(cases.data.value?.cases.find((each) => each.number === number) ?? null);
+  if (number === null) inputs.value = Object.fromEntries(props.inputNames.map((input) => [input, described(input)?.example ?? ""]));
+}
+
+async function showRequest(at = 0): Promise<void> {
+  const column = columns.value[at];
+  if (!column) return;
+  showing.value = true;
+  request.value = null;
+  requestError.value = "";
+  if (column.answer) {
+    request.value = column.answer.request;
+    return;
+  }
+  try {
+    const body = tryOut.bodyFor(column);
+    if (body) request.value = await got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name: props.name } }, body }));
+  } catch (wrong) {
+    requestError.value = messageOf(wrong);
+  }
+}
+
+function duplicate(at: number): void {
+  const from = columns.value[at] ?? columns.value.at(-1);
+  tryOut.addColumn(from ? setupOf(from) : { model: models.data.value?.models[0]?.name ?? "", settings: {}, version: null });
+}
+
+function asExample(at: number): void {
+  const answer = columns.value[at]?.answer?.answer;
+  if (answer !== undefined) emit("example", { inputs: tryOut.sent.value, answer, origin: "a try" });
+}
+
+function bringBack(kept: KeptTry): void {
+  looking.value = false;
+  emit("bring", kept.content);
+  tryOut.bringBack(kept.asked);
+  if (columns.value[0] && !kept.asked.turns?.length) columns.value[0].answer = kept.answered;
+}
+
+const labels = computed(() => (props.prompt.reply?.kind === "text" ? [] : (props.prompt.reply?.labels ?? [])));
+const tokensNow = computed(() => {
+  const built = now.value;
+  if (!built) return "";
+  const used = (100 * built.tokens) / built.window;
+  return `${count(built.tokens, "token")}, ${used < 1 ? "under 1" : Math.round(used)}% of ${columns.value[0]?.model}`;
+});
+const ask = () => {
+  if (!props.blocked) void tryOut.askAll();
+};
+useKeys([
+  { keys: { "ctrl+enter": ask }, shown: ["Ctrl ↵"], label: "answer" },
+  { keys: { k: () => (keeping.value = true) }, shown: ["K"], label: "keep as case" },
+  { keys: { r: () => void showRequest() }, shown: ["R"], label: "exact request" },
+  { keys: { h: () => (looking.value = true) }, shown: ["H"], label: "history" },
+]);
+</script>
+
+<template>
+  <div class="flex min-w-0 flex-1 flex-col gap-3">
+    <section class="panel">
+      <header class="flex items-center gap-3 border-b border-rule-soft px-[14px] py-2">
+        <span class="shrink-0 font-semibold">Try it on</span>
+        <select
+          class="field min-w-0 flex-1"
+          :value="caseNumber ?? ''"
+          aria-label="Case to try it on"
+          data-test="try-case"
+          @change="choose(($event.target as HTMLSelectElement).value)"
+        >
+          <option value="">your own text</option>
+          <option v-for="each in cases.data.value?.cases" :key="each.number" :value="each.number">
+            case {{ each.number }} · {{ each.title }}
+          </option>
+        </select>
+        <span class="caption shrink-0">{{ changed ? "changed here" : expected ? `expects ${expected}` : "" }}</span>
+      </header>
+      <div class="max-h-[170px] overflow-auto">
+        <div
+          v-for="input in shownInputs"
+          :key="input"
+          class="flex items-start gap-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0"
+        >
+          <span class="w-[88px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate" :title="described(input)?.description || input">{{ input }}</span>
+          <InputField v-model="inputs[input]" :name="input" :described="described(input)" />
+        </div>
+        <p v-if="inputNames.length === 0" class="px-[14px] py-2 text-ink-3">
+          The draft asks for no inputs. Write <code class="chip">&#123;&#123; message &#125;&#125;</code> in a part to have one.
+        </p>
+      </div>
+    </section>
+
+    <section class="panel flex min-h-0 flex-1 flex-col">
+      <div class="flex min-h-0 flex-1 overflow-x-auto">
+        <TryColumn
+          v-for="(column, at) in columns"
+          :key="column.id"
+          v-model="columns[at]!"
+          :class="columns.length > 2 ? 'min-w-[236px]' : ''"
+          :models="models.data.value?.models ?? []"
+          :versions="(versions.data.value?.versions ?? []).map((each) => each.number)"
+          :prompt="prompt"
+          :only="columns.length === 1"
+          :has-talk="userTurns.length > 0"
+          @remove="tryOut.removeColumn(column.id)"
+          @duplicate="duplicate(at)"
+          @ask="tryOut.ask(column.id)"
+          @show="showRequest(at)"
+          @example="asExample(at)"
+          @edit="(turn, text) => tryOut.editTurn(turn, text)"
+        />
+        <p v-if="models.error.value" class="p-4 text-rust">{{ messageOf(models.error.value) }}</p>
+        <p v-else-if="models.data.value?.models.length === 0" class="p-4">
+          There is no model yet. Start Epistem with <code class="chip">epistem up</code>, which brings stand-in models.
+        </p>
+      </div>
+      <TalkBar
+        v-if="converses && (answered || userTurns.length)"
+        :turns="userTurns"
+        :case-turns="caseTurns"
+        :busy="busy"
+        :ready="answered"
+        @next="tryOut.sayNext"
+        @replay="tryOut.replay()"
+        @over="tryOut.startOver"
+      />
+    </section>
+
+    <section class="panel flex items-center gap-2 px-[14px] py-2">
+      <button v-if="busy" type="button" class="button" @click="tryOut.stopAll()">Stop</button>
+      <button
+        v-else
+        type="button"
+        class="button button-main"
+        :disabled="!!blocked || columns.length === 0"
+        :title="blocked"
+        data-test="answer-button"
+        @click="ask"
+      >
+        {{ answered ? "Answer again" : "Answer" }}
+      </button>
+      <select v-model.number="repeats" class="field px-1" title="How often each column is asked" aria-label="How often each column is asked" data-test="try-repeats">
+        <option v-for="times in [1, 3, 5, 10, 20]" :key="times" :value="times">{{ times }} ×</option>
+      </select>
+      <label v-if="columns.length > 1" class="flex items-center gap-1 text-sm whitespace-nowrap" title="Differences then come from the columns alone, where the servers keep to seeds">
+        <input v-model="oneSeed" type="checkbox" class="accent-kelp" data-test="one-seed" /> one seed
+      </label>
+      <button type="button" class="button" data-test="keep-case" @click="keeping = true">Keep as case</button>
+      <button type="button" class="button" :disabled="!!blocked" data-test="exact-request" @click="showRequest()">Exact request</button>
+      <button type="button" class="button" data-test="history" @click="looking = true">History</button>
+      <button v-if="columns.length < MOST_COLUMNS" type="button" class="button" title="Another one like the last" data-test="add-column" @click="duplicate(columns.length - 1)">
+        Add column
+      </button>
+      <span class="flex-1"></span>
+      <span v-if="blocked" class="truncate text-sm text-rust">{{ blocked }}</span>
+      <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3">
+        <span class="block truncate tabular-nums" data-test="tokens-now">{{ tokensNow }}</span>
+        <span v-if="spent.calls" class="block truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
+      </span>
+    </section>
+  </div>
+  <ExactRequest :open="showing" :request="request" :error="requestError" @close="showing = false" />
+  <TryHistory :open="looking" :name="name" @close="looking = false" @bring="bringBack" />
+  <KeepCase
+    :open="keeping"
+    :name="name"
+    :inputs="tryOut.sent.value"
+    :turns="userTurns"
+    :labels="labels"
+    :suggested="expected || null"
+    :answers="columns.flatMap((column) => (column.answer ? [{ model: column.model, text: column.answer.answer, value: column.answer.value }] : []))"
+    @close="keeping = false"
+  />
+</template>

@@ -1,0 +1,93 @@
+import type { Prompt, Settings, ToolUse, TriedAnswer, Turn } from "@/api/schema";
+import type { Mark } from "@/marks/TickStrip.vue";
+
+/** One answer of a talk, and what the person said to get it: null for the first words. */
+export interface Exchange {
+  said: string | null;
+  answer: TriedAnswer;
+}
+
+/** What a column asks, apart from the inputs. */
+export interface Setup {
+  model: string;
+  /** Settings over those of the prompt. */
+  settings: Settings;
+  /** A version, or the draft as it stands. */
+  version: number | null;
+}
+
+export interface Column extends Setup {
+  id: number;
+  /** Answers before the current one, oldest first. */
+  past: Exchange[];
+  said: string | null;
+  answer: TriedAnswer | null;
+  /** What has come so far of an answer that is being written, or that was stopped. */
+  coming: { content: string; reasoning: string; tools: ToolUse[] };
+  stopped: boolean;
+  error: string;
+  busy: boolean;
+  /** Answers to just this draft, these inputs and this talk, oldest first. */
+  marks: Mark[];
+  stop: AbortController | null;
+  /** The answers of the run before a replay, turn by turn. */
+  before: string[];
+}
+
+export function newColumn(id: number, setup: Setup): Column {
+  return {
+    ...setup,
+    id,
+    past: [],
+    said: null,
+    answer: null,
+    coming: { content: "", reasoning: "", tools: [] },
+    stopped: false,
+    error: "",
+    busy: false,
+    marks: [],
+    stop: null,
+    before: [],
+  };
+}
+
+export function setupOf({ model, settings, version }: Setup): Setup {
+  return { model, settings: { ...settings }, version };
+}
+
+/** What was said after the first words, beginning with the first answer. */
+export function turnsOf(column: Column): Turn[] {
+  return column.past.flatMap(({ answer }, at) => [
+    { role: "assistant" as const, text: answer.answer },
+    { role: "user" as const, text: column.past[at + 1]?.said ?? column.said ?? "" },
+  ]);
+}
+
+/** All answers of the talk, the current one included. */
+export function exchangesOf(column: Column): Exchange[] {
+  return column.answer ? [...column.past, { said: column.said, answer: column.answer }] : column.past;
+}
+
+/** Go on from the current answer with what the person says next. */
+export function goOn(column: Column, text: string): void {
+  if (column.answer) column.past.push({ said: column.said, answer: column.answer });
+  column.said = text;
+  column.answer = null;
+  column.marks = [];
+}
+
+/** Forget all answers from the turn `at` on; what was answered is kept to compare with. */
+export function rewind(column: Column, at: number, said: string | null): void {
+  column.before = exchangesOf(column).map(({ answer }) => answer.answer);
+  column.past = column.past.slice(0, at);
+  column.said = said;
+  column.answer = null;
+  column.error = "";
+  column.stopped = false;
+  column.marks = [];
+}
+
+export function contentOf(column: Setup, draft: Prompt | null, versions: { number: number; content: Prompt }[]): Prompt | null {
+  if (column.version === null) return draft;
+  return versions.find((each) => each.number === column.version)?.content ?? null;
+}

@@ -1,0 +1,38 @@
+import { ref, watch } from "vue";
+
+import { api, got } from "@/api/client";
+import type { ExactRequest, TryOut } from "@/api/schema";
+
+/**
+ * The request as it would be sent, built anew whenever what it is made of changes. One is asked for at
+ * a time, and then the newest; null while it can't be built.
+ */
+export function useTokens(name: string, body: () => TryOut | null) {
+  const request = ref<ExactRequest | null>(null);
+  let busy = false;
+  let waiting = false;
+
+  async function build(): Promise<void> {
+    if (busy) {
+      waiting = true;
+      return;
+    }
+    const wanted = body();
+    if (!wanted) return;
+    busy = true;
+    try {
+      request.value = await got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name } }, body: wanted }));
+    } catch {
+      request.value = null; // the sheet says what is wrong with it
+    } finally {
+      busy = false;
+      if (waiting) {
+        waiting = false;
+        void build();
+      }
+    }
+  }
+
+  watch(() => JSON.stringify(body()), build, { immediate: true });
+  return request;
+}

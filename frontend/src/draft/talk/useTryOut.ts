@@ -1,0 +1,250 @@
+import { computed, ref, watch } from "vue";
+
+import { messageOf } from "@/api/client";
+import type { Asked, CasePage, Expectation, Input, Prompt, TryOut, VersionPage } from "@/api/schema";
+import { streamTry } from "@/api/streamTry";
+import type { Mark } from "@/marks/TickStrip.vue";
+import { type Column, contentOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
+import { valueOf } from "./values";
+
+interface Remembered {
+  columns: { model: string; temperature?: number | null; settings?: Setup["settings"]; version?: number | null }[];
+  inputs: Record<string, unknown>;
+  caseNumber: number | null;
+  repeats?: number;
+  oneSeed?: boolean;
+}
+
+const SHOWN_MARKS = 20;
+const REMEMBERED_CHARACTERS = 1_000_000;
+
+interface Given {
+  prompt: () => Prompt | null;
+  inputNames: () => string[];
+  versions: () => VersionPage[];
+}
+
+/** Trying a draft: inputs, columns, their answers and talks. Inputs and columns are remembered. */
+export function useTryOut(name: string, given: Given) {
+  const memory = `epistem.try.${name}`;
+  const remembered = read(memory);
+  const inputs = ref<Record<string, unknown>>(remembered?.inputs ?? {});
+  const caseNumber = ref<number | null>(remembered?.caseNumber ?? null);
+  const expect = ref<Expectation>({});
+  /** What the person of the case says next, turn by turn. */
+  const caseTurns = ref<string[]>([]);
+  /** What was said after the first words, in all columns. */
+  const userTurns = ref<string[]>([]);
+  const columns = ref<Column[]>(
+    (remembered?.columns ?? []).map((each, at) =>
+      newColumn(at + 1, {
+        model: each.model,
+        settings: each.settings ?? (each.temperature == null ? {} : { temperature: each.temperature }),
+        version: each.version ?? null,
+      }),
+    ),
+  );
+  /** How often each column is asked in one go, and whether all columns are asked with one seed. */
+  const repeats = ref(remembered?.repeats ?? 1);
+  const oneSeed = ref(remembered?.oneSeed ?? false);
+  const spent = ref({ calls: 0, cents: 0 });
+  const busy = computed(() => columns.value.some((each) => each.busy));
+  let lastId = columns.value.length;
+  let round = 0;
+
+  watch(
+    [inputs, caseNumber, () => columns.value.map(setupOf), repeats, oneSeed],
+    () => {
+      const kept: Remembered = {
+        columns: columns.value.map(setupOf),
+        inputs: inputs.value,
+        caseNumber: caseNumber.value,
+        repeats: repeats.value,
+        oneSeed: oneSeed.value,
+      };
+      try {
+        const text = JSON.stringify(kept);
+        if (text.length < REMEMBERED_CHARACTERS) localStorage.setItem(memory, text);
+      } catch {
+        // Nothing depends on it.
+      }
+    },
+    { deep: true },
+  );
+
+  /** The inputs as they are sent: those that the draft asks for, in the kind that it says. */
+  const sent = computed(() => {
+    const described = given.prompt()?.inputs ?? [];
+    return Object.fromEntries(
+      given.inputNames().map((input) => [input, asSent(inputs.value[input], described.find((each) => each.name === input))]),
+    );
+  });
+
+  // Repeats count for one text and one draft only.
+  watch(
+    () => JSON.stringify([given.prompt(), sent.value]),
+    () => {
+      for (const each of columns.value) each.marks = [];
+    },
+  );
+
+  function useCase(kept: CasePage | null): void {
+    caseNumber.value = kept?.number ?? null;
+    expect.value = kept?.content.expect ?? {};
+    caseTurns.value = kept?.content.turns ?? [];
+    if (!kept) return;
+    inputs.value = JSON.parse(JSON.stringify(kept.content.inputs ?? {})) as Record<string, unknown>;
+    startOver();
+  }
+
+  function startOver(): void {
+    userTurns.value = [];
+    for (const each of columns.value) {
+      each.stop?.abort();
+      Object.assign(each, { past: [], said: null, answer: null, before: [], error: "", stopped: false, marks: [] });
+      each.coming = { content: "", reasoning: "", tools: [] };
+    }
+  }
+
+  function addColumn(setup: Setup): void {
+    lastId += 1;
+    columns.value.push(newColumn(lastId, setup));
+  }
+
+  function removeColumn(id: number): void {
+    const at = columns.value.findIndex((each) => each.id === id);
+    columns.value[at]?.stop?.abort();
+    if (at >= 0) columns.value.splice(at, 1);
+  }
+
+  function bodyFor(each: Column, seed: number | null = null): TryOut | null {
+    const content = contentOf(each, given.prompt(), given.versions());
+    if (!content) return null;
+    return {
+      content,
+      inputs: sent.value,
+      model: each.model,
+      settings: each.settings,
+      expect: expect.value,
+      seed,
+      turns: turnsOf(each),
+      case: caseNumber.value,
+      version: each.version,
+    };
+  }
+
+  async function ask(id: number, seed: number | null = null): Promise<void> {
+    const each = columns.value.find((column) => column.id === id);
+    if (!each || each.busy) return;
+    const body = bodyFor(each, seed);
+    if (!body) {
+      each.error = `There is no v${each.version} of this prompt. Choose another version.`;
+      return;
+    }
+    Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
+    each.coming = { content: "", reasoning: "", tools: [] };
+    each.stop = new AbortController();
+    try {
+      const answer = await streamTry(name, body, each.stop.signal, (piece) => {
+        if (piece.kind === "tool") each.coming.tools.push(piece.use);
+        else each.coming[piece.kind] += piece.text;
+      });
+      each.answer = answer;
+      each.marks = [...each.marks, answer.findings.every((f) => f.passed) ? "passed" : "failed"].slice(-SHOWN_MARKS) as Mark[];
+      spent.value.calls += answer.attempts;
+      spent.value.cents += answer.cents;
+    } catch (wrong) {
+      if (each.stop?.signal.aborted) {
+        each.stopped = true;
+        return;
+      }
+      each.error = messageOf(wrong);
+      each.marks = [...each.marks, "unanswered" as Mark].slice(-SHOWN_MARKS);
+    } finally {
+      each.busy = false;
+      each.stop = null;
+    }
+  }
+
+  const newSeed = () => (oneSeed.value ? Math.floor(Math.random() * 2 ** 31) : null);
+
+  /** Columns side by side, one repeat after the other, so that a stop leaves them even. */
+  async function askAll(): Promise<void> {
+    round += 1;
+    const mine = round;
+    for (let repeat = 0; repeat < repeats.value && mine === round; repeat += 1) {
+      const seed = newSeed();
+      await Promise.all(columns.value.map((each) => ask(each.id, seed)));
+    }
+  }
+  function stopAll(): void {
+    round += 1;
+    for (const each of columns.value) each.stop?.abort();
+  }
+
+  /** The person says something next: every column that has answered goes on. */
+  async function sayNext(text: string): Promise<void> {
+    const on = columns.value.filter((each) => each.answer && !each.busy);
+    if (!on.length || !text.trim()) return;
+    userTurns.value.push(text);
+    for (const each of on) goOn(each, text);
+    const seed = newSeed();
+    await Promise.all(on.map((each) => ask(each.id, seed)));
+  }
+
+  /** Ask again from the turn `at` on, with the same things said; the old answers stay to compare with. */
+  async function replay(at = 0): Promise<void> {
+    round += 1;
+    const mine = round;
+    const said = [null, ...userTurns.value];
+    const seed = newSeed();
+    await Promise.all(
+      columns.value.map(async (each) => {
+        rewind(each, at, said[at] ?? null);
+        for (let turn = at; turn < said.length && mine === round; turn += 1) {
+          if (turn > at) goOn(each, said[turn]!);
+          await ask(each.id, seed);
+          if (!each.answer) return;
+        }
+      }),
+    );
+  }
+
+  async function editTurn(at: number, text: string): Promise<void> {
+    userTurns.value[at - 1] = text;
+    await replay(at);
+  }
+
+  /** Be again as a try of the history was. */
+  function bringBack(asked: Asked): void {
+    inputs.value = { ...asked.inputs };
+    caseNumber.value = asked.case ?? null;
+    expect.value = asked.expect ?? {};
+    startOver();
+    columns.value = columns.value.slice(0, 1);
+    if (columns.value[0]) Object.assign(columns.value[0], { model: asked.model, settings: asked.settings ?? {}, version: null });
+    else addColumn({ model: asked.model, settings: asked.settings ?? {}, version: null });
+  }
+
+  return {
+    inputs, sent, caseNumber, expect, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
+    useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
+  };
+}
+
+function read(key: string): Remembered | null {
+  try {
+    return JSON.parse(localStorage.getItem(key) ?? "null") as Remembered | null;
+  } catch {
+    return null;
+  }
+}
+
+/** A value as the input's kind wants it. One that is not described may be JSON of a list or record. */
+function asSent(value: unknown, described: Input | undefined): unknown {
+  const kind = described?.kind ?? "text";
+  if (typeof value !== "string") return value ?? (kind === "list" || kind === "passages" || kind === "dialogue" ? [] : kind === "record" ? {} : "");
+  if (!described) return valueOf(value);
+  if (kind === "list") return value.split("\n").map((line) => line.trim()).filter(Boolean);
+  return kind === "text" || kind === "choice" || kind === "number" || kind === "image" ? value : valueOf(value);
+}

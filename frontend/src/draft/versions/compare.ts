@@ -1,0 +1,86 @@
+import { diffWordsWithSpace } from "diff";
+
+import type { Prompt } from "@/api/schema";
+
+export interface Word {
+  text: string;
+  kind: "same" | "gone" | "new";
+}
+export interface Row {
+  /** What is compared: `system · Task`, `temperature`, `example 2`. */
+  what: string;
+  group: "parts" | "inputs" | "examples" | "reply" | "tools" | "settings" | "fragments";
+  kind: "same" | "changed" | "gone" | "new";
+  words: Word[];
+}
+
+/** Two contents side by side: parts by name with word differences, then everything else, by name. */
+export function compare(before: Prompt, after: Prompt): Row[] {
+  return [
+    ...rows("parts", parts(before), parts(after)),
+    ...rows("inputs", named(before.inputs, "name"), named(after.inputs, "name")),
+    ...rows("examples", examples(before), examples(after)),
+    ...rows("reply", reply(before), reply(after)),
+    ...rows("tools", named(before.tools, "name"), named(after.tools, "name")),
+    ...rows("settings", settings(before), settings(after)),
+    ...rows("fragments", new Map(Object.entries(before.fragments ?? {})), new Map(Object.entries(after.fragments ?? {}))),
+  ];
+}
+
+export function words(before: string, after: string): Word[] {
+  return diffWordsWithSpace(before, after).map(({ value, added, removed }) => ({
+    text: value,
+    kind: added ? "new" : removed ? "gone" : "same",
+  }));
+}
+
+function rows(group: Row["group"], before: Map<string, string>, after: Map<string, string>): Row[] {
+  return [...new Set([...after.keys(), ...before.keys()])].map((what) => {
+    const [old, now] = [before.get(what), after.get(what)];
+    const kind = old === now ? "same" : old === undefined ? "new" : now === undefined ? "gone" : "changed";
+    return { what, group, kind, words: words(old ?? "", now ?? "") };
+  });
+}
+
+/** By role and name; a name that stands twice is numbered. */
+function parts(prompt: Prompt): Map<string, string> {
+  const found = new Map<string, string>();
+  for (const message of prompt.messages ?? []) {
+    for (const part of message.parts ?? []) {
+      const stem = `${message.role} · ${part.name}`;
+      let what = stem;
+      for (let number = 2; found.has(what); number += 1) what = `${stem} (${number})`;
+      found.set(what, part.off ? `(off, not sent)\n${part.text ?? ""}` : (part.text ?? ""));
+    }
+  }
+  return found;
+}
+
+function named<T extends { name: string }>(list: T[] | undefined, key: "name"): Map<string, string> {
+  return new Map((list ?? []).map(({ [key]: name, ...rest }) => [name, told(rest)]));
+}
+
+function examples(prompt: Prompt): Map<string, string> {
+  const found = new Map((prompt.examples ?? []).map((each, at) => [`example ${at + 1}`, told({ ...each.inputs, answer: each.answer, off: each.off })]));
+  if (found.size) found.set("sent", prompt.examples_as === "text" ? "inside the text" : "as messages");
+  return found;
+}
+
+function reply({ reply }: Prompt): Map<string, string> {
+  const found = new Map<string, string>([["kind", reply?.kind ?? "text"]]);
+  if (reply?.labels?.length) found.set("labels", reply.labels.join(", "));
+  if (reply?.json_schema != null) found.set("shape", told(reply.json_schema));
+  if (reply?.send_schema) found.set("also sent as response_format", "yes");
+  return found;
+}
+
+function settings(prompt: Prompt): Map<string, string> {
+  const set = Object.entries(prompt.settings ?? {}).filter(([, value]) => value != null);
+  return new Map(set.map(([name, value]) => [name.replaceAll("_", " "), told(value)]));
+}
+
+function told(value: unknown): string {
+  if (typeof value === "string") return value;
+  return JSON.stringify(value, (_, each: unknown) => (each === false || each === "" || each === null ? undefined : each), 2) ?? "";
+}
+
