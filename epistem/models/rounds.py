@@ -77,7 +77,11 @@ async def streamed_rounds(
             a_try.endpoint, a_try.endpoint.format.encode_streamed(body)
         ):
             if isinstance(item, Streamed):
-                outcome = outcome or Outcome(item.reply, item.trace, item.first_ms)
+                outcome = outcome or Outcome(item.reply, item.trace)
+                if outcome.first_ms is None and item.first_ms is not None:
+                    outcome.first_ms = item.first_ms + (
+                        outcome.trace.total_ms if outcome.rounds else 0
+                    )
                 outcome.add(item.reply, item.trace)
                 reply = item.reply
             else:

@@ -32,6 +32,7 @@ from epistem.models.client import Endpoint, ModelClient
 from epistem.models.retry import Retry
 from epistem.models.rounds import Outcome, ToolUsed, Try, streamed_rounds, whole_rounds
 from epistem.store import fragments, models, subjects, tries
+from epistem.store.database import Database
 from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.limits import TRIES
 from epistem.web.problems import Problem, Unavailable, problem_of
@@ -194,6 +195,7 @@ class SentTry(Try):
     """A try with whose subject it belongs to, and the request as it is shown."""
 
     subject: subjects.Subject
+    store: Database
     asked: Asked
     shown: ExactRequest
     entry: models.Model
@@ -208,7 +210,9 @@ def _begun(name: str, body: TryOut) -> SentTry:
     seed = secrets.randbelow(2**31) if body.seed is None else body.seed
     asked = Asked.from_json({**body.model_dump(exclude={"content"}), "seed": seed})
     shown = exact_request(content, asked, model)
-    return SentTry(Endpoint.of(model), content, shown.body, subject, asked, shown, model)
+    return SentTry(
+        Endpoint.of(model), content, shown.body, subject, database(), asked, shown, model
+    )
 
 
 def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRequest:
@@ -255,7 +259,7 @@ def _kept(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
     answer = _answered(a_try, outcome)
     passed = all(finding.passed for finding in answer.findings)
     told = answer.model_dump(mode="json")
-    with database().transaction() as tx:
+    with a_try.store.transaction() as tx:
         asked = a_try.asked.model_dump(mode="json")
         kept = tries.keep(tx, a_try.subject, a_try.content, asked, told, passed=passed)
     return answer.model_copy(update={"try_id": kept})

@@ -6,6 +6,7 @@ from importlib import resources
 
 import pytest
 
+from tests.browser.making import Maker
 from tests.browser.page import Page, start_chromium
 from tests.kit.epistem import EpistemProcess
 
@@ -42,3 +43,8 @@ def page(_driver, epistem) -> Iterator[Page]:
     page.complaints()
     yield page
     assert page.complaints() == []
+
+
+@pytest.fixture(scope="session")
+def make(epistem) -> Maker:
+    return Maker(epistem.url)

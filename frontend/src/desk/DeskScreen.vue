@@ -126,7 +126,7 @@ useKeys([
         example with 30 cases and a finished trial.
       </p>
     </section>
-    <section v-else class="panel overflow-hidden">
+    <section v-else class="panel shrink-0">
       <div
         class="grid grid-cols-[260px_80px_200px_1fr_130px_260px] gap-x-3 border-b border-rule px-[14px] py-2 text-xs font-medium text-ink-2"
       >

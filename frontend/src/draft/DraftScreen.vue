@@ -33,7 +33,7 @@ const savable = computed(() => facts.edited || facts.baseVersion === null || sta
 const blocked = computed(() => {
   const problem = facts.problems[0];
   if (status.value === "REFUSED") return error.value;
-  return problem ? (problem.part ? `“${problem.part}” has to be put right first` : problem.message) : "";
+  return problem ? (problem.part ? `Look at “${problem.part}”` : problem.message) : "";
 });
 const sheet = useTemplateRef<{ insert: (text: string) => void }>("sheet");
 const cases = useCases(computed(() => name));

@@ -110,7 +110,7 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
       <section
         v-for="(part, p) in message.parts"
         :key="`${m}.${p}`"
-        class="group grid grid-cols-[94px_1fr] gap-x-3 border-y-2 border-transparent py-[3px] pr-4 focus-within:bg-white"
+        class="group grid grid-cols-[104px_1fr] gap-x-3 border-y-2 border-transparent py-[3px] pr-4 focus-within:bg-white"
         :class="{
           'border-t-kelp': isTarget(m, p),
           'border-b-kelp': isTarget(m, p + 1) && p === message.parts!.length - 1,
@@ -130,7 +130,7 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
           <select
             v-if="p === 0"
             v-model="message.role"
-            class="w-[72px] bg-transparent font-mono text-xs"
+            class="w-[86px] bg-transparent font-mono text-xs"
             :class="roleColour(message.role)"
             style="text-align-last: right"
             :aria-label="`Role of message ${m + 1}`"
@@ -186,7 +186,7 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
         </div>
       </section>
     </template>
-    <p class="mt-2 pr-4 pl-[106px] text-sm text-ink-3">
+    <p class="mt-2 pr-4 pl-[116px] text-sm text-ink-3">
       Add a message:
       <template v-for="(role, at) in ROLES" :key="role"
         ><template v-if="at"> · </template

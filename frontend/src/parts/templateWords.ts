@@ -32,7 +32,7 @@ export function completeTemplate(words: () => TemplateWords) {
     if (!opened) return null;
     const word = context.matchBefore(/\w*/);
     if (!word || (word.from === word.to && !context.explicit && !/[{%\s]$/.test(opened.text))) return null;
-    const inputs = words().inputs.map(({ name, about }) => ({ label: name, detail: about, type: "variable" }));
+    const inputs = words().inputs.map(({ name, about }) => ({ label: name, detail: about, type: "variable", boost: 1 }));
     const isTag = opened.text.startsWith("{%");
     const first = /^\{%-?\s*\w*$/.test(opened.text);
     const options = isTag && first ? TAGS : [...inputs, ...CALLS];

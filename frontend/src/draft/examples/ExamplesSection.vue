@@ -54,7 +54,14 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
     <div v-if="examples.length" class="flex items-center gap-4">
       <span class="caption">Sent</span>
       <label v-for="how in (['messages', 'text'] as const)" :key="how" class="flex items-center gap-1">
-        <input v-model="prompt.examples_as" type="radio" :value="how" class="accent-kelp" :data-test="`examples-as-${how}`" />
+        <input
+          type="radio"
+          name="examples-as"
+          class="accent-kelp"
+          :checked="(prompt.examples_as ?? 'messages') === how"
+          :data-test="`examples-as-${how}`"
+          @change="prompt.examples_as = how"
+        />
         {{ how === "messages" ? "as messages before the last" : "inside the text" }}
       </label>
       <button v-if="prompt.examples_as === 'text' && !placed" type="button" class="link text-sm" @click="emit('insert', CALL)">
@@ -65,7 +72,7 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
     <div v-for="(example, at) in examples" :key="at" class="grid grid-cols-[22px_1fr_auto] gap-x-2 border-b border-rule-soft pb-2" data-test="example">
       <input
         type="checkbox"
-        class="mt-1 accent-kelp"
+        class="mt-[5px] h-[13px] self-start accent-kelp"
         :checked="!example.off"
         :aria-label="`Show example ${at + 1}`"
         :title="example.off ? 'Off: not sent' : 'On'"

@@ -30,10 +30,10 @@ watch(
   (open) => {
     if (!open) return;
     making.value = props.begin !== null || list.value.length === 0;
-    choose(list.value[0]?.name ?? null);
     const name = (props.begin?.name ?? "").toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
     form.value = { name, about: "", text: props.begin?.text ?? "", note: "" };
     wrong.value = "";
+    if (!making.value) choose(list.value[0]?.name ?? null);
   },
 );
 watch(list, (all) => {

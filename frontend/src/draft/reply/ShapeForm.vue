@@ -90,8 +90,6 @@ function putInside(at: number, schema: Schema): void {
           />
           required
         </label>
-        <button type="button" class="link text-xs" :disabled="at === 0" title="Move up" @click="move(at, -1)">up</button>
-        <button type="button" class="link text-xs" :aria-label="`Remove ${field.name}`" @click="remove(at)">remove</button>
       </div>
       <div class="mt-1 flex items-center gap-2">
         <input
@@ -120,6 +118,8 @@ function putInside(at: number, schema: Schema): void {
           :aria-label="`Description of ${field.name}`"
           @change="keyword(at, 'description', ($event.target as HTMLInputElement).value.trim())"
         />
+        <button v-if="at > 0" type="button" class="link text-xs" title="Move up" @click="move(at, -1)">up</button>
+        <button type="button" class="link text-xs" :aria-label="`Remove ${field.name}`" @click="remove(at)">remove</button>
       </div>
       <ShapeForm
         v-if="inside(field)"

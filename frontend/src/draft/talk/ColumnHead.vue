@@ -8,7 +8,7 @@ import SettingsSection from "../SettingsSection.vue";
 import type { Column } from "./columns";
 
 const column = defineModel<Column>({ required: true });
-const props = defineProps<{ models: ModelLine[]; versions: number[]; promptSettings: Settings; only: boolean; toolsInPrompt: boolean; imagesInPrompt: boolean }>();
+const props = defineProps<{ models: ModelLine[]; versions: number[]; promptSettings: Settings; only: boolean; full: boolean; toolsInPrompt: boolean; imagesInPrompt: boolean }>();
 defineEmits<{ remove: []; duplicate: [] }>();
 
 const model = computed(() => props.models.find((each) => each.name === column.value.model));
@@ -42,7 +42,7 @@ function setTemperature(text: string): void {
         <option v-for="each in models" :key="each.name" :value="each.name">{{ each.name }}</option>
       </select>
       <span class="flex-1"></span>
-      <button type="button" class="link text-xs" title="Another column like this one" data-test="duplicate-column" @click="$emit('duplicate')">duplicate</button>
+      <button v-if="!full" type="button" class="link text-xs" title="Another column like this one" data-test="duplicate-column" @click="$emit('duplicate')">duplicate</button>
       <button v-if="!only" type="button" class="link text-xs" data-test="remove-column" @click="$emit('remove')">remove</button>
     </div>
     <div class="mt-1 flex items-center gap-2 text-sm text-ink-2">

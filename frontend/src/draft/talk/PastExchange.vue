@@ -5,7 +5,7 @@ import { computed, nextTick, ref, useTemplateRef } from "vue";
 import type { FindingShape } from "@/api/schema";
 import AnswerText from "@/answer/AnswerText.vue";
 import { differing } from "@/marks/differing";
-import TickStrip from "@/marks/TickStrip.vue";
+import FindingList from "@/marks/FindingList.vue";
 
 const props = defineProps<{ said: string | null; answer: string; findings: FindingShape[]; before: string | undefined; current?: boolean; frozen: boolean }>();
 const emit = defineEmits<{ edit: [text: string] }>();
@@ -13,6 +13,7 @@ const editing = ref(false);
 const text = ref("");
 const field = useTemplateRef<HTMLTextAreaElement>("field");
 const differs = computed(() => (props.before !== undefined && props.answer ? differing(props.before, props.answer) : null));
+const failed = computed(() => props.findings.filter((finding) => !finding.passed));
 const same = computed(() => props.before === props.answer);
 
 async function edit(): Promise<void> {
@@ -48,6 +49,7 @@ function done(): void {
         <button v-if="!frozen" type="button" class="link text-xs" data-test="edit-turn" @click="edit">edit</button>
       </template>
     </div>
+    <slot name="way"></slot>
     <template v-if="answer">
       <p v-if="before !== undefined && same" class="caption mb-1">the same as before</p>
       <div v-if="before !== undefined && !same && differs" class="flex flex-col gap-2 @[420px]:flex-row" data-test="before-after">
@@ -61,7 +63,7 @@ function done(): void {
         </div>
       </div>
       <slot v-else><AnswerText :text="answer" :findings="findings" /></slot>
-      <TickStrip v-if="!current && findings.length" :marks="[findings.every((finding) => finding.passed) ? 'passed' : 'failed']" />
+      <FindingList v-if="!current && failed.length" class="mt-1 text-sm" :findings="failed" />
     </template>
   </div>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, nextTick, useTemplateRef, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
 import type { ModelLine, Prompt } from "@/api/schema";
@@ -12,7 +12,7 @@ import type { Column } from "./columns";
 import PastExchange from "./PastExchange.vue";
 import ToolUses from "./ToolUses.vue";
 
-defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; hasTalk: boolean }>();
+defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; full: boolean }>();
 const column = defineModel<Column>({ required: true });
 defineEmits<{ remove: []; duplicate: []; ask: []; show: []; example: []; edit: [turn: number, text: string] }>();
 
@@ -29,6 +29,16 @@ const reasoning = computed(() => answer.value?.reasoning ?? coming.value.reasoni
 const tools = computed(() => answer.value?.tool_uses ?? coming.value.tools);
 /** While only reasoning has come, it is what there is to read. */
 const thinking = computed(() => column.value.busy && coming.value.content === "" && reasoning.value !== "");
+const talk = useTemplateRef<HTMLElement>("talk");
+/** In a talk, what comes last is what is read. */
+watch(
+  () => [column.value.past.length, column.value.busy, coming.value.content.length],
+  async () => {
+    if (column.value.past.length === 0) return;
+    await nextTick();
+    talk.value?.scrollTo({ top: talk.value.scrollHeight });
+  },
+);
 const before = computed(() => column.value.before[column.value.past.length]);
 </script>
 
@@ -40,12 +50,13 @@ const before = computed(() => column.value.before[column.value.past.length]);
       :versions="versions"
       :prompt-settings="prompt.settings ?? {}"
       :only="only"
+      :full="full"
       :tools-in-prompt="!!prompt.tools?.length"
       :images-in-prompt="!!prompt.inputs?.some((input) => input.kind === 'image')"
       @remove="$emit('remove')"
       @duplicate="$emit('duplicate')"
     />
-    <div class="min-h-0 flex-1 overflow-auto py-3">
+    <div ref="talk" class="min-h-0 flex-1 overflow-auto py-3">
       <PastExchange
         v-for="(exchange, at) in column.past"
         :key="at"
@@ -56,6 +67,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         :frozen="column.busy"
         @edit="$emit('edit', at, $event)"
       >
+        <template v-if="exchange.answer.tool_uses?.length" #way><ToolUses :uses="exchange.answer.tool_uses" /></template>
         <AnswerText :text="exchange.answer.answer" :findings="exchange.answer.findings" :value="exchange.answer.value" :faults="exchange.answer.shape_faults" />
       </PastExchange>
       <details v-if="reasoning" class="mb-2" :open="thinking" data-test="reasoning">
@@ -73,9 +85,9 @@ const before = computed(() => column.value.before[column.value.past.length]);
         current
         @edit="$emit('edit', column.past.length, $event)"
       >
+        <template v-if="tools.length" #way><ToolUses :uses="tools" /></template>
         <AnswerText :text="answer?.answer ?? ''" :findings="answer?.findings" :value="answer?.value" :faults="answer?.shape_faults" data-test="answer" />
       </PastExchange>
-      <ToolUses v-if="tools.length" :uses="tools" />
       <div v-if="!answer && coming.content" class="font-serif text-read" data-test="coming"
         ><MarkedText :text="coming.content" :findings="[]" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
       ></div>
@@ -110,7 +122,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <span class="caption truncate">{{ count(column.marks.length, "answer") }} to just this</span>
         <span class="flex-1"></span>
         <button type="button" class="link text-xs whitespace-nowrap" title="Show it to the model from now on" data-test="as-example" @click="$emit('example')">as example</button>
-        <button type="button" class="link text-xs whitespace-nowrap" @click="$emit('show')">exact request</button>
+        <button type="button" class="link text-xs whitespace-nowrap" data-test="show-request" @click="$emit('show')">exact request</button>
       </div>
       <div class="max-h-[148px] overflow-auto border-t border-rule-soft pt-2 text-sm">
         <FindingList :findings="answer.findings" />

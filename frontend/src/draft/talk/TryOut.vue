@@ -120,7 +120,7 @@ const tokensNow = computed(() => {
   const built = now.value;
   if (!built) return "";
   const used = (100 * built.tokens) / built.window;
-  return `${count(built.tokens, "token")}, ${used < 1 ? "under 1" : Math.round(used)}% of ${columns.value[0]?.model}`;
+  return `${count(built.tokens, "token")}, ${used < 1 ? "<1" : Math.round(used)}%`;
 });
 const ask = () => {
   if (!props.blocked) void tryOut.askAll();
@@ -178,7 +178,7 @@ useKeys([
           :versions="(versions.data.value?.versions ?? []).map((each) => each.number)"
           :prompt="prompt"
           :only="columns.length === 1"
-          :has-talk="userTurns.length > 0"
+          :full="columns.length >= MOST_COLUMNS"
           @remove="tryOut.removeColumn(column.id)"
           @duplicate="duplicate(at)"
           @ask="tryOut.ask(column.id)"
@@ -225,13 +225,10 @@ useKeys([
       <button type="button" class="button" data-test="keep-case" @click="keeping = true">Keep as case</button>
       <button type="button" class="button" :disabled="!!blocked" data-test="exact-request" @click="showRequest()">Exact request</button>
       <button type="button" class="button" data-test="history" @click="looking = true">History</button>
-      <button v-if="columns.length < MOST_COLUMNS" type="button" class="button" title="Another one like the last" data-test="add-column" @click="duplicate(columns.length - 1)">
-        Add column
-      </button>
       <span class="flex-1"></span>
-      <span v-if="blocked" class="truncate text-sm text-rust">{{ blocked }}</span>
+      <span v-if="blocked" class="truncate text-sm text-rust" :title="blocked">{{ blocked }}</span>
       <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3">
-        <span class="block truncate tabular-nums" data-test="tokens-now">{{ tokensNow }}</span>
+        <span class="block truncate tabular-nums" data-test="tokens-now" :title="`Of the window of ${columns[0]?.model}, as the draft stands`">{{ tokensNow }}</span>
         <span v-if="spent.calls" class="block truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
       </span>
     </section>

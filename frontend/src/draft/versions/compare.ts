@@ -38,8 +38,18 @@ function rows(group: Row["group"], before: Map<string, string>, after: Map<strin
   return [...new Set([...after.keys(), ...before.keys()])].map((what) => {
     const [old, now] = [before.get(what), after.get(what)];
     const kind = old === now ? "same" : old === undefined ? "new" : now === undefined ? "gone" : "changed";
-    return { what, group, kind, words: words(old ?? "", now ?? "") };
+    // A short value is read as a whole: 0.2 to 0.9, not a 2 that became a 9.
+    const short = kind === "changed" && group !== "parts" && !`${old}${now}`.includes("\n") && `${old}${now}`.length < 60;
+    return { what, group, kind, words: short ? replaced(old!, now!) : words(old ?? "", now ?? "") };
   });
+}
+
+function replaced(old: string, now: string): Word[] {
+  return [
+    { text: old, kind: "gone" },
+    { text: " ", kind: "same" },
+    { text: now, kind: "new" },
+  ];
 }
 
 /** By role and name; a name that stands twice is numbered. */
