@@ -69,9 +69,10 @@ class TryOut(Asked):
 
 
 class RenderedPart(Shape):
+    """Its words stand in the body."""
+
     role: str
     name: str
-    text: str
     tokens: int
 
 
@@ -220,7 +221,7 @@ def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRe
     messages = render_talk(content, asked.inputs, asked.turns)
     settings = asked.settings.over(content.settings)
     parts = [
-        RenderedPart(role=message.role, name=name, text=text, tokens=tokens.count(text))
+        RenderedPart(role=message.role, name=name, tokens=tokens.count(text))
         for message in messages
         for name, text in message.parts
     ]
@@ -235,7 +236,7 @@ def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRe
     )
     told = json.dumps(sent["tools"], ensure_ascii=False) if "tools" in sent else ""
     if told:
-        parts.append(RenderedPart(role="tools", name="Tools", text=told, tokens=tokens.count(told)))
+        parts.append(RenderedPart(role="tools", name="Tools", tokens=tokens.count(told)))
     return ExactRequest(
         address=model.address.rstrip("/") + format_of(model.wire_format).path,
         wire_format=model.wire_format,

@@ -231,7 +231,7 @@ class TestDesk:
         page.click("answer-button")
         page.until(lambda: len(page.all("answer")) == 2)
         page.go("/")
-        page.fill("desk-find", "hurry facts")
+        page.fill("desk-find", "hurry fact")
         page.until(lambda: not page.all("subject-triage-message"))
         assert page.find("subject-rewriting")
         text = page.driver.execute_async_script(

@@ -28,7 +28,7 @@ def split_reference(text: str) -> tuple[str, int] | None:
 def included_by(texts: Iterable[str], fragments: Mapping[str, str]) -> list[str]:
     """All that the texts include, and what those include in turn; each once, in order of appearance."""
     found: dict[str, None] = {}
-    waiting = [name for text in texts for name in includes_in(text)]
+    waiting = [name for text in texts if "{%" in text for name in includes_in(text)]
     while waiting:
         name = waiting.pop(0)
         if name not in found:

@@ -53,7 +53,6 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     does not fit its kind, or when an input or a rendered part is too long.
     """
     values = filled(prompt.inputs, inputs)
-    fields = {id(part): field for field, _, part in parts_of(prompt)}
     shown = [example for example in prompt.examples if not example.off]
     calls = {
         "reply_shape": lambda: shape_in_words(prompt.reply),
@@ -63,8 +62,9 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     messages: list[RenderedMessage] = []
 
     def add(message: Message, given: Mapping[str, Any], named: str = "") -> None:
+        told = {**calls, **given}
         rendered = [
-            (named or part.name, _render_part(part, {**calls, **given}, prompt, fields[id(part)]))
+            (named or part.name, _render_part(part, told, prompt))
             for part in message.parts
             if not part.off
         ]
@@ -84,6 +84,11 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     if not messages:
         raise InvalidInput("Every part is empty, so there is nothing to send.", field="messages")
     return messages
+
+
+def plain_text(text: str) -> str:
+    """What the template language makes of a text without marks: plain line ends, the last one gone."""
+    return text.replace("\r\n", "\n").replace("\r", "\n").removesuffix("\n")
 
 
 def examples_as_text(examples: list[Example]) -> str:
@@ -131,7 +136,10 @@ def _message(
     return RenderedMessage(role, cut.sub("", joined), plain, blocks)
 
 
-def _render_part(part: Part, inputs: Mapping[str, Any], prompt: Prompt, field: str) -> str:
+def _render_part(part: Part, inputs: Mapping[str, Any], prompt: Prompt) -> str:
+    if "{" not in part.text:
+        return plain_text(part.text)
+    field = next(field for field, _, each in parts_of(prompt) if each is part)
     try:
         text = compiled(part.text).render(inputs)
     except TemplateSyntaxError as error:

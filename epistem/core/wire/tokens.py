@@ -33,7 +33,14 @@ def tokens(text: str) -> tuple[str, ...]:
 
 
 def count(text: str) -> int:
-    return len(tokens(text))
+    """How many tokens. Line by line, so that a long text of which a line changed is counted quickly:
+    a line break is a token of its own, and no piece of the vocabulary joins it to anything else."""
+    return text.count("\n") + sum(_count(line) for line in text.split("\n") if line)
+
+
+@lru_cache(maxsize=50_000)
+def _count(line: str) -> int:
+    return len(tokens(line))
 
 
 @lru_cache(maxsize=1)

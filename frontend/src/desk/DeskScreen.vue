@@ -162,9 +162,9 @@ useKeys([
         <span class="font-mono text-sm text-ink-2">{{
           line.latest_trial && line.trial_at ? `T${line.latest_trial}, ${when(line.trial_at)}` : "–"
         }}</span>
-        <span class="group/end flex min-w-0 items-baseline gap-3">
+        <span class="flex min-w-0 items-baseline gap-3">
           <span class="min-w-0 flex-1 truncate">{{ want?.text }}</span>
-          <span class="flex gap-3 text-xs opacity-0 group-hover/end:opacity-100 focus-within:opacity-100" :class="at === chosen ? 'opacity-100' : ''">
+          <span v-if="at === chosen" class="flex gap-3 text-xs">
             <button type="button" class="link" :data-test="`copy-${line.name}`" @click.prevent="begin(line.name)">copy</button>
             <button type="button" class="link" :data-test="`about-${line.name}`" @click.prevent="describing = line">tags</button>
             <button type="button" class="link" @click.prevent="download(line.name)">YAML</button>

@@ -18,7 +18,7 @@ import VersionPanel from "./versions/VersionPanel.vue";
 
 const name = String(useRoute().params.name);
 const draft = useDraft(name);
-const { content, facts, status, keptAs, error, theirs, base } = draft;
+const { content, facts, status, keptAs, error, theirs, base, edits } = draft;
 const versions = useVersions(computed(() => name));
 const listing = ref(false);
 const naming = ref(false);
@@ -140,7 +140,7 @@ useKeys([
         @insert="sheet?.insert($event)"
       />
     </section>
-    <TryOut v-if="content" :name="name" :prompt="content" :input-names="facts.inputs" :blocked="blocked" @models="asked = $event"
+    <TryOut v-if="content" :name="name" :prompt="content" :edits="edits" :input-names="facts.inputs" :blocked="blocked" @models="asked = $event"
       @example="addExample"
       @bring="replace($event, 'The draft reads as it did in that try.')"
     />

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 
 import type { Prompt } from "@/api/schema";
 import { merged, pieces, type Side, usual } from "./merge";
-import { words } from "./versions/compare";
+import { lines, words } from "./versions/compare";
 
 const props = defineProps<{ base: Prompt; yours: Prompt; theirs: Prompt }>();
 const emit = defineEmits<{ settle: [content: Prompt] }>();
@@ -45,7 +45,7 @@ function settle(side?: Side): void {
           </label>
         </p>
         <p class="mt-1 max-h-[96px] overflow-auto font-serif text-base break-words whitespace-pre-wrap">
-          <template v-for="(word, at) in words(each.mine ?? '', each.theirs ?? '')" :key="at"
+          <template v-for="(word, at) in (each.isPart ? words : lines)(each.mine ?? '', each.theirs ?? '')" :key="at"
             ><del v-if="word.kind === 'gone'" class="bg-slate-wash no-underline" title="only in yours">{{ word.text }}</del
             ><ins v-else-if="word.kind === 'new'" class="bg-kelp-wash no-underline" title="only in the other">{{ word.text }}</ins
             ><template v-else>{{ word.text }}</template></template

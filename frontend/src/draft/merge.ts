@@ -8,6 +8,7 @@ export interface Piece {
   theirs: string | null;
   /** Who changed it since both began: null where neither did. */
   changed: "mine" | "theirs" | "both" | null;
+  isPart: boolean;
 }
 export type Side = "mine" | "theirs";
 const SECTIONS = ["inputs", "examples", "examples_as", "tools", "reply", "settings"] as const;
@@ -16,8 +17,8 @@ const SECTIONS = ["inputs", "examples", "examples_as", "tools", "reply", "settin
 export function pieces(base: Prompt, mine: Prompt, theirs: Prompt): Piece[] {
   const [old, own, other] = [partsOf(base), partsOf(mine), partsOf(theirs)];
   const keys = [...new Set([...own.keys(), ...other.keys()])];
-  const parts = keys.map((key) => piece(key, key, old.get(key) ?? null, own.get(key) ?? null, other.get(key) ?? null));
-  const sections = SECTIONS.map((key) => piece(key, key.replace("_", " "), text(base[key]), text(mine[key]), text(theirs[key])));
+  const parts = keys.map((key) => piece(key, key, old.get(key) ?? null, own.get(key) ?? null, other.get(key) ?? null, true));
+  const sections = SECTIONS.map((key) => piece(key, key.replace("_", " "), text(base[key]), text(mine[key]), text(theirs[key]), false));
   return [...parts, ...sections];
 }
 
@@ -69,10 +70,10 @@ function partsOf(prompt: Prompt): Map<string, string> {
   return new Map([...walk(prompt)].map(([key, part]) => [key, part.off ? `(off)\n${part.text ?? ""}` : (part.text ?? "")]));
 }
 
-function piece(key: string, title: string, base: string | null, mine: string | null, theirs: string | null): Piece {
+function piece(key: string, title: string, base: string | null, mine: string | null, theirs: string | null, isPart: boolean): Piece {
   const [own, other] = [mine !== base, theirs !== base];
   const changed = mine === theirs ? null : own && other ? "both" : own ? "mine" : other ? "theirs" : null;
-  return { key, title, mine, theirs, changed };
+  return { key, title, mine, theirs, changed, isPart };
 }
 
 /** The same for what means the same: whatever the order of keys, and with or without empty ones. */

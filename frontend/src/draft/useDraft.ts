@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, onBeforeUnmount, reactive, ref, watch } from "vue";
+import { computed, onBeforeUnmount, reactive, ref, toRaw, watch } from "vue";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
@@ -7,6 +7,7 @@ import { complain, say } from "@/frame/notices";
 
 const PAUSE_MS = 350;
 const RETRY_MS = 3_000;
+const BACKUP_MS = 150;
 
 export type Keeping = "LOADING" | "KEPT" | "TYPING" | "KEEPING" | "AWAY" | "STALE" | "REFUSED";
 
@@ -42,9 +43,15 @@ export function useDraft(name: string) {
   });
   const theirs = ref<{ content: Prompt; revision: number } | null>(null);
   const base = ref<Prompt>({});
+  /** Counts the changes of the content, so that others need not look through all of it. */
+  const edits = ref(0);
+  let backingUp: ReturnType<typeof setTimeout> | undefined;
   let onServer = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
   let sending: Promise<void> | null = null;
+
+  /** Of the objects themselves: looking through Vue's proxies takes many times as long. */
+  const asJson = () => JSON.stringify(toRaw(content.value));
 
   function take(page: DraftPage): void {
     facts.revision = page.revision;
@@ -100,7 +107,7 @@ export function useDraft(name: string) {
   async function keep(): Promise<void> {
     clearTimeout(timer);
     if (sending) await sending;
-    if (!content.value || status.value === "STALE" || JSON.stringify(content.value) === onServer) {
+    if (!content.value || status.value === "STALE" || asJson() === onServer) {
       if (status.value === "TYPING") status.value = "KEPT";
       return;
     }
@@ -109,7 +116,7 @@ export function useDraft(name: string) {
   }
 
   async function send(body: Prompt): Promise<void> {
-    const text = JSON.stringify(body);
+    const text = JSON.stringify(toRaw(body));
     status.value = "KEEPING";
     try {
       const page = await got(
@@ -121,7 +128,9 @@ export function useDraft(name: string) {
       take(page);
       onServer = text;
       error.value = "";
-      if (JSON.stringify(content.value) === text) {
+      if (asJson() === text) {
+        clearTimeout(backingUp);
+        backingUp = undefined;
         localStorage.removeItem(backupKey);
         status.value = "KEPT";
       } else {
@@ -145,11 +154,18 @@ export function useDraft(name: string) {
     }
   }
 
+  /** Soon, so that a long text is not written at every key; and at once when the page goes away. */
   function backUp(): void {
-    if (!content.value) return;
+    clearTimeout(backingUp);
+    backingUp = setTimeout(writeBackup, BACKUP_MS);
+  }
+
+  function writeBackup(): void {
+    if (!content.value || backingUp === undefined) return;
+    clearTimeout(backingUp);
+    backingUp = undefined;
     try {
-      const backup: Backup = { revision: facts.revision, content: content.value, base: JSON.parse(onServer) as Prompt };
-      localStorage.setItem(backupKey, JSON.stringify(backup));
+      localStorage.setItem(backupKey, `{"revision":${facts.revision},"content":${asJson()},"base":${onServer}}`);
     } catch {
       // The browser's storage is full or switched off; the server keeps the draft all the same.
     }
@@ -218,7 +234,8 @@ export function useDraft(name: string) {
   watch(
     content,
     (value, before) => {
-      if (!before || !value || JSON.stringify(value) === onServer) return;
+      edits.value += 1;
+      if (!before || !value || asJson() === onServer) return;
       backUp();
       schedule();
     },
@@ -226,7 +243,12 @@ export function useDraft(name: string) {
   );
 
   void load();
-  onBeforeUnmount(() => void keep());
+  window.addEventListener("pagehide", writeBackup);
+  onBeforeUnmount(() => {
+    window.removeEventListener("pagehide", writeBackup);
+    writeBackup();
+    void keep();
+  });
 
   const keptAs = computed(() => {
     switch (status.value) {
@@ -246,5 +268,5 @@ export function useDraft(name: string) {
     }
   });
 
-  return { content, status, keptAs, error, facts, theirs, base, keep, settle, rename, saveVersion, reload: load };
+  return { content, status, keptAs, error, facts, theirs, base, edits, keep, settle, rename, saveVersion, reload: load };
 }

@@ -29,6 +29,9 @@ const reasoning = computed(() => answer.value?.reasoning ?? coming.value.reasoni
 const tools = computed(() => answer.value?.tool_uses ?? coming.value.tools);
 /** While only reasoning has come, it is what there is to read. */
 const thinking = computed(() => column.value.busy && coming.value.content === "" && reasoning.value !== "");
+const SHOWN = 20_000;
+/** Of an answer that is long, its end is what is being written. */
+const tail = computed(() => (coming.value.content.length > SHOWN ? `… ${coming.value.content.slice(-SHOWN)}` : coming.value.content));
 const talk = useTemplateRef<HTMLElement>("talk");
 /** In a talk, what comes last is what is read. */
 watch(
@@ -89,7 +92,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <AnswerText :text="answer?.answer ?? ''" :findings="answer?.findings" :value="answer?.value" :faults="answer?.shape_faults" data-test="answer" />
       </PastExchange>
       <div v-if="!answer && coming.content" class="font-serif text-read" data-test="coming"
-        ><MarkedText :text="coming.content" :findings="[]" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
+        ><MarkedText :text="tail" :findings="[]" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
       ></div>
       <p v-if="column.busy" class="mt-1 text-ink-3" role="status">
         {{ coming.content ? "" : thinking ? `${column.model} is thinking…` : `Waiting for ${column.model}…` }}

@@ -18,7 +18,7 @@ import { useTokens } from "./useTokens";
 import { useTryOut } from "./useTryOut";
 import { asText } from "./values";
 
-const props = defineProps<{ name: string; prompt: Prompt; inputNames: string[]; blocked: string }>();
+const props = defineProps<{ name: string; prompt: Prompt; edits: number; inputNames: string[]; blocked: string }>();
 const emit = defineEmits<{ models: [names: string[]]; example: [example: Example]; bring: [content: Prompt] }>();
 const MOST_COLUMNS = 6;
 const models = useModels();
@@ -27,6 +27,7 @@ const cases = useCases(subjectName);
 const versions = useVersions(subjectName);
 const tryOut = useTryOut(props.name, {
   prompt: () => props.prompt,
+  edits: () => props.edits,
   inputNames: () => props.inputNames,
   versions: () => versions.data.value?.versions ?? [],
 });
@@ -36,7 +37,10 @@ const requestError = ref("");
 const showing = ref(false);
 const keeping = ref(false);
 const looking = ref(false);
-const now = useTokens(props.name, () => (columns.value[0] && !props.blocked ? tryOut.bodyFor(columns.value[0]) : null));
+const { request: now, built } = useTokens(props.name, () => (columns.value[0] && !props.blocked ? tryOut.bodyFor(columns.value[0]) : null), () => {
+  const { model, settings, version, past, said } = columns.value[0] ?? {};
+  return JSON.stringify([props.edits, props.blocked, tryOut.sent.value, model, settings, version, past?.length, said]);
+});
 
 watch(() => columns.value.map((column) => column.model), (names) => emit("models", names), { immediate: true });
 watch(
@@ -228,7 +232,7 @@ useKeys([
       <span class="flex-1"></span>
       <span v-if="blocked" class="truncate text-sm text-rust" :title="blocked">{{ blocked }}</span>
       <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3">
-        <span class="block truncate tabular-nums" data-test="tokens-now" :title="`Of the window of ${columns[0]?.model}, as the draft stands`">{{ tokensNow }}</span>
+        <span class="block truncate tabular-nums" data-test="tokens-now" :data-built="built" :title="`Of the window of ${columns[0]?.model}, as the draft stands`">{{ tokensNow }}</span>
         <span v-if="spent.calls" class="block truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
       </span>
     </section>

@@ -1,14 +1,16 @@
-import { ref, watch } from "vue";
+import { ref, shallowRef, watch } from "vue";
 
 import { api, got } from "@/api/client";
 import type { ExactRequest, TryOut } from "@/api/schema";
 
 /**
  * The request as it would be sent, built anew whenever what it is made of changes. One is asked for at
- * a time, and then the newest; null while it can't be built.
+ * a time, and then the newest; null while it can't be built. `changes` tells when.
  */
-export function useTokens(name: string, body: () => TryOut | null) {
-  const request = ref<ExactRequest | null>(null);
+export function useTokens(name: string, body: () => TryOut | null, changes: () => unknown) {
+  const request = shallowRef<ExactRequest | null>(null);
+  /** How often it was built: the bench watches it. */
+  const built = ref(0);
   let busy = false;
   let waiting = false;
 
@@ -26,6 +28,7 @@ export function useTokens(name: string, body: () => TryOut | null) {
       request.value = null; // the sheet says what is wrong with it
     } finally {
       busy = false;
+      built.value += 1;
       if (waiting) {
         waiting = false;
         void build();
@@ -33,6 +36,6 @@ export function useTokens(name: string, body: () => TryOut | null) {
     }
   }
 
-  watch(() => JSON.stringify(body()), build, { immediate: true });
-  return request;
+  watch(changes, build, { immediate: true });
+  return { request, built };
 }

@@ -1,4 +1,4 @@
-import { computed, ref, watch } from "vue";
+import { computed, ref, toRaw, watch } from "vue";
 
 import { messageOf } from "@/api/client";
 import type { Asked, CasePage, Expectation, Input, Prompt, TryOut, VersionPage } from "@/api/schema";
@@ -20,6 +20,8 @@ const REMEMBERED_CHARACTERS = 1_000_000;
 
 interface Given {
   prompt: () => Prompt | null;
+  /** Counts the changes of the prompt. */
+  edits: () => number;
   inputNames: () => string[];
   versions: () => VersionPage[];
 }
@@ -82,7 +84,7 @@ export function useTryOut(name: string, given: Given) {
 
   // Repeats count for one text and one draft only.
   watch(
-    () => JSON.stringify([given.prompt(), sent.value]),
+    [given.edits, () => JSON.stringify(sent.value)],
     () => {
       for (const each of columns.value) each.marks = [];
     },
@@ -121,7 +123,7 @@ export function useTryOut(name: string, given: Given) {
     const content = contentOf(each, given.prompt(), given.versions());
     if (!content) return null;
     return {
-      content,
+      content: toRaw(content),
       inputs: sent.value,
       model: each.model,
       settings: each.settings,

@@ -1,4 +1,4 @@
-import { diffWordsWithSpace } from "diff";
+import { diffLines, diffWordsWithSpace } from "diff";
 
 import type { Prompt } from "@/api/schema";
 
@@ -25,6 +25,11 @@ export function compare(before: Prompt, after: Prompt): Row[] {
     ...rows("settings", settings(before), settings(after)),
     ...rows("fragments", new Map(Object.entries(before.fragments ?? {})), new Map(Object.entries(after.fragments ?? {}))),
   ];
+}
+
+/** By line: for JSON, where a word is torn out of its value. */
+export function lines(before: string, after: string): Word[] {
+  return diffLines(before, after).map(({ value, added, removed }) => ({ text: value, kind: added ? "new" : removed ? "gone" : "same" }));
 }
 
 export function words(before: string, after: string): Word[] {
