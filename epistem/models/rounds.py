@@ -11,7 +11,7 @@ from epistem.core.prompts.tools import ToolResult, answer_call
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire.chat_completions import Reply, ToolCall, Usage
 from epistem.core.wire.stream import Piece
-from epistem.models.client import CallTrace, Endpoint, ModelClient, Streamed
+from epistem.models.client import CallTrace, Endpoint, Exchange, ModelClient, Streamed
 
 MAX_ROUNDS = 8
 """A model that still calls tools after so many rounds is taken at its last word."""
@@ -33,7 +33,7 @@ class ToolUsed(NamedTuple):
 
 @dataclass
 class Outcome:
-    """The last reply; usage, time and attempts are of all rounds together."""
+    """The last reply and its bytes; usage, time and attempts are of all rounds together."""
 
     reply: Reply
     trace: CallTrace
@@ -41,6 +41,7 @@ class Outcome:
     usage: Usage = field(default_factory=Usage)
     tools: list[ToolUsed] = field(default_factory=list)
     rounds: int = 0
+    raw: bytes = b""
 
     def add(self, reply: Reply, trace: CallTrace) -> None:
         before = self.trace if self.rounds else CallTrace(trace.started_at, 0.0, 0)
@@ -52,17 +53,19 @@ class Outcome:
         self.rounds += 1
 
 
-async def whole_rounds(client: ModelClient, a_try: Try) -> Outcome:
-    """Raises CallFailed, as a call does."""
-    body, outcome = a_try.body, None
+async def whole_rounds(client: ModelClient, a_try: Try, first: Exchange | None = None) -> Outcome:
+    """`first` is the exchange of the first call, where it was made already. Raises CallFailed."""
+    body, outcome, exchange = a_try.body, None, first
     while True:
-        exchange = await client.ask(a_try.endpoint, wire.encode(body))
+        exchange = exchange or await client.ask(a_try.endpoint, wire.encode(body))
         outcome = outcome or Outcome(exchange.reply, exchange.trace)
         outcome.add(exchange.reply, exchange.trace)
+        outcome.raw = exchange.raw
         results = _use_tools(a_try, outcome)
         if not results:
             return outcome
         body = a_try.endpoint.format.build_next(body, exchange.reply, _told(results))
+        exchange = None
 
 
 async def streamed_rounds(

@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import random
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -23,6 +24,7 @@ from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import request_for
 from epistem.models.client import CallFailed, CallTrace, Endpoint, Exchange, ModelClient
 from epistem.models.retry import Retry
+from epistem.models.rounds import Try, whole_rounds
 from epistem.runner.writer import Writer
 from epistem.store import cells, models, trials
 from epistem.store.database import Address, Database
@@ -140,6 +142,8 @@ class _Shard:
         try:
             body = self._body(cell)
             exchange = await client.ask(self._endpoints[cell.arm], body)
+            if exchange.reply.tool_calls:
+                exchange = await self._with_tools(cell, client, body, exchange)
             return self._answered(cell, body, exchange)
         except CallFailed as error:
             return _unanswered(cell, body, error.message, error.trace, error.raw)
@@ -149,6 +153,14 @@ class _Shard:
             log.exception("a cell failed", cell=cell.id)
             message = f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
             return _unanswered(cell, body, message, _never_asked())
+
+    async def _with_tools(
+        self, cell: cells.ClaimedCell, client: ModelClient, body: bytes, first: Exchange
+    ) -> Exchange:
+        """The exchange as if it were one: the last reply, with the tokens and time of all calls."""
+        a_try = Try(self._endpoints[cell.arm], self._arms[cell.arm].content, json.loads(body))
+        outcome = await whole_rounds(client, a_try, first)
+        return Exchange(outcome.raw, outcome.reply._replace(usage=outcome.usage), outcome.trace)
 
     def _body(self, cell: cells.ClaimedCell) -> bytes:
         """Repeats differ in their seed alone, so what they share is rendered and encoded once."""

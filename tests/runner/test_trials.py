@@ -6,13 +6,15 @@ from threading import Event
 
 import pytest
 
+from epistem.core.cases.content import Case
 from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.prompts.content import Tool
 from epistem.models.retry import Retry
 from epistem.runner.service import Runner, RunnerOptions
-from epistem.store import cells, models, readings, trials
+from epistem.store import cases, cells, models, readings, subjects, trials, versions
 from epistem.store.evidence import evidence_of, headline_of
 from epistem.up.ports import free_port
-from tests.kit.subjects import library, start_trial
+from tests.kit.subjects import library, sorting_prompt, start_trial
 from tests.kit.waiting import wait_for
 
 OPTIONS = RunnerOptions(
@@ -324,3 +326,34 @@ class TestEvidence:
         assert (headline.word, headline.measure) == ("better", "label is right")
         assert headline.difference == pytest.approx(500 / 7)
         assert [c.word for c in found.verdict.comparisons[1:]] == ["same"] * 3
+
+
+class TestTools:
+    def test_a_version_with_tools_is_asked_until_it_answers(self, database, runner, model_server):
+        """Its reading has the last answer, and the tokens of all calls."""
+        call = {"id": "c", "function": {"name": "shelf", "arguments": "{}"}}
+        asks = {"message": {"content": "", "tool_calls": [call]}, "finish_reason": "tool_calls"}
+
+        def answer(body):
+            if body["messages"][-1]["role"] == "tool":
+                return '{"label": "overdue"}'
+            return {"choices": [asks], "usage": {"prompt_tokens": 10, "completion_tokens": 2}}
+
+        model_server.answer = answer
+        put_model(database, "own", model_server.url)
+        content = sorting_prompt()
+        content.tools = [Tool(name="shelf", answer="third")]
+        with database.transaction() as tx:
+            subject = subjects.create(tx, "with-tools", "", content)
+            versions.save(tx, subject, content, "")
+            cases.keep(tx, subject, Case(inputs={"note": "late"}))
+        plan = {"arms": [{"version": 1, "model": "own"}], "repeats": 1}
+        trial = start_trial(database, subject, **plan)
+        carry_out(runner, database, trial)
+        with database.transaction() as tx:
+            [reading] = tx.rows(
+                "SELECT answer, input_tokens, attempts FROM readings WHERE trial_id = %s",
+                [trial.id],
+            )
+        assert reading == (b'{"label": "overdue"}', 20, 2)
+        assert model_server.requests[1]["messages"][-1]["content"] == "third"

@@ -52,7 +52,7 @@ defineExpose({
 
 <template>
   <section
-    class="group grid grid-cols-[104px_1fr] gap-x-3 border-y-2 border-transparent py-[3px] pr-4 focus-within:bg-white"
+    class="part-row group grid grid-cols-[104px_1fr] gap-x-3 border-y-2 border-transparent py-[3px] pr-4 focus-within:bg-white"
     :class="{ 'border-t-kelp': mark === 'above', 'border-b-kelp': mark === 'below', 'opacity-50': mark === 'dragged' }"
     :data-place="`${m}.${p}`"
     :data-test="`part-${m}-${p}`"

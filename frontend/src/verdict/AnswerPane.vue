@@ -14,7 +14,7 @@ const props = defineProps<{
   differs: Span[];
   pending: boolean;
 }>();
-defineEmits<{ exact: [reading: ReadingShape] }>();
+defineEmits<{ exact: [reading: ReadingShape]; example: [reading: ReadingShape] }>();
 
 const isBaseline = computed(() => props.arm.position === 0);
 const passing = computed(() => {
@@ -56,7 +56,8 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           >
           {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
           {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
-          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button>
+          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
+          <button type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>
         <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>
       </template>

@@ -1,15 +1,18 @@
 <script setup lang="ts">
 /** One case, two arms side by side: the answers of one repeat, with what differs marked. */
+import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { messageOf } from "@/api/client";
+import { api, got, messageOf } from "@/api/client";
 import { useReadings } from "@/api/queries";
 import type { ReadingShape, TrialPage } from "@/api/schema";
+import { complain, say } from "@/frame/notices";
 import SheetDialog from "@/parts/SheetDialog.vue";
-import AnswerPane from "./AnswerPane.vue";
 import { differing } from "@/marks/differing";
+import AnswerPane from "./AnswerPane.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null }>();
+const queries = useQueryClient();
 const repeat = defineModel<number>("repeat", { required: true });
 const trial = computed(() => props.page.id);
 const caseAt = computed(() => props.caseAt);
@@ -39,6 +42,22 @@ watch(
     if (repeat.value >= repeats) repeat.value = 0;
   },
 );
+/** Put the answer into the draft's examples, with the inputs of its case. */
+async function asExample(reading: ReadingShape): Promise<void> {
+  const path = { name: props.page.subject };
+  try {
+    const draft = await got(api.GET("/api/v1/subjects/{name}/draft", { params: { path } }));
+    const origin = `T${props.page.id}, case ${shown.value?.number}, repeat ${reading.repeat_no + 1}`;
+    const example = { inputs: shown.value?.content.inputs, answer: reading.answer ?? "", origin };
+    const examples = [...(draft.content.examples ?? []), example];
+    const header = { "If-Match": `"${draft.revision}"` };
+    await got(api.PUT("/api/v1/subjects/{name}/draft", { params: { path, header }, body: { ...draft.content, examples } }));
+    await queries.invalidateQueries({ queryKey: ["subject", props.page.subject] });
+    say(`It is example ${examples.length} of the draft now.`);
+  } catch (wrong) {
+    complain(messageOf(wrong));
+  }
+}
 const pretty = (value: unknown) => (typeof value === "string" ? value : JSON.stringify(value, null, 2));
 </script>
 
@@ -86,6 +105,7 @@ const pretty = (value: unknown) => (typeof value === "string" ? value : JSON.str
         :differs="side.differs"
         :pending="side.pending"
         @exact="exact = $event"
+        @example="asExample"
       />
       <p v-if="arm === null" class="flex-1 p-4 text-ink-3">There is one arm, so nothing stands beside it.</p>
     </div>
