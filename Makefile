@@ -24,6 +24,7 @@ test: lint
 bench: setup
 	.venv/bin/python bench/overhead.py
 	.venv/bin/python bench/stand_in.py
+	.venv/bin/python bench/draft.py
 
 screenshots: setup
 	.venv/bin/python -m tests.browser.screenshots docs/screenshots

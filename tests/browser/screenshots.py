@@ -7,6 +7,8 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+from selenium.webdriver.common.keys import Keys
+
 from tests.browser.page import Page, start_chromium
 from tests.kit.epistem import EpistemProcess
 
@@ -51,6 +53,43 @@ def models(page: Page) -> None:
     page.find("greeted")
 
 
+def starters(page: Page) -> None:
+    page.click("new-prompt")
+    page.fill("new-name", "lost item")
+    page.click("starter-collect")
+
+
+def talk(page: Page) -> None:
+    """A talk of two turns, replayed after an edit of the prompt."""
+    starters(page)
+    page.click("create")
+    page.until(lambda: "lost something" in page.find("input-message").get_attribute("value"))
+    page.click("answer-button")
+    page.until(lambda: len(page.all("answer")) == 2 and page.find("answer-button").is_enabled())
+    page.fill("next-turn", "A blue umbrella, on the 9:40 this morning")
+    page.find("next-turn").send_keys(Keys.ENTER)
+    page.until(lambda: len(page.all("user-turn")) == 2 and page.find("replay").is_enabled())
+    page.type_into("0-1", " Use their own words.")
+    page.click("replay")
+    page.until(lambda: page.find("replay").is_enabled() and page.all("before-after"))
+
+
+def versions(page: Page) -> None:
+    page.click("versions")
+    page.find("compare")
+
+
+def reply(page: Page) -> None:
+    page.choose("try-case", "6")
+    page.click("open-reply")
+    page.find("shape-form")
+
+
+def history(page: Page) -> None:
+    page.click("history")
+    page.find("bring-try")
+
+
 def verdict(page: Page) -> None:
     page.until(lambda: len(page.all("reader-answer")) == 2)
 
@@ -59,6 +98,11 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing wants you")),
     ("draft", f"{PROMPT}/draft", draft),
     ("request", f"{PROMPT}/draft", request),
+    ("reply", f"{PROMPT}/draft", reply),
+    ("history", f"{PROMPT}/draft", history),
+    ("versions", f"{PROMPT}/draft", versions),
+    ("starters", "/", starters),
+    ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),

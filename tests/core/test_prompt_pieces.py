@@ -37,7 +37,7 @@ class TestInputs:
             ({"kind": "list"}, ["Hollin", "Sandray"], "- Hollin\n- Sandray"),
             ({"kind": "record"}, {"pier": "Hollin", "fare": 4}, "pier: Hollin\nfare: 4"),
             ({"kind": "passages"}, [{"title": "Bags", "text": "Two each."}, "Dogs ride free."],
-             "[1] Bags\nTwo each.\n\n[2] Dogs ride free."),
+             "[1] Bags: Two each.\n\n[2] Dogs ride free."),
             ({"kind": "dialogue"}, [{"role": "user", "text": "Hello"}], "user: Hello"),
             ({"default": "none given"}, "", "none given"),
         ],

@@ -1,4 +1,5 @@
 import json
+import re
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,7 @@ from epistem.cli.schema import text_of
 from epistem.core.errors import InvalidFile
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
+from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.yaml_file import from_yaml, to_yaml
 from epistem.core.schemas import compile_schema
 from epistem.starters import all_of
@@ -186,3 +188,9 @@ def test_the_published_schema_is_that_of_the_format_and_takes_what_is_written():
         read = from_yaml(to_yaml("a", "", [], starter.content))
         told = {"epistem": "prompt/1", "name": "a", **read.content.to_json()}
         assert compile_schema(json.loads(published)).first_fault(told) is None
+
+
+def test_the_example_of_the_format_can_be_read():
+    shown = re.search(r"```yaml\n(.*?)```", Path("docs/formats/README.md").read_text("utf-8"), re.S)
+    assert shown is not None
+    assert problems_of(from_yaml(shown[1]).content) == []

@@ -35,7 +35,7 @@ class Items(list[Any]):
 
 
 class Passages(list[Any]):
-    """Prints as numbered passages with their titles."""
+    """Prints as numbered passages, each after its title."""
 
     def __str__(self) -> str:
         return "\n\n".join(f"[{at}] {_passage(each)}" for at, each in enumerate(self, start=1))
@@ -194,5 +194,5 @@ def _shown(value: Any) -> str:
 def _passage(value: Any) -> str:
     if isinstance(value, dict) and "text" in value:
         title = str(value.get("title", "")).strip()
-        return f"{title}\n{value['text']}" if title else str(value["text"])
+        return f"{title}: {value['text']}" if title else str(value["text"])
     return _shown(value)

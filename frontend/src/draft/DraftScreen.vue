@@ -90,7 +90,7 @@ function bring(version: VersionPage): void {
 
 useKeys([
   { keys: { "ctrl+s": () => (naming.value = true) }, shown: ["Ctrl S"], label: "save version" },
-  { keys: { v: () => (listing.value = true) }, shown: ["V"], label: "versions" },
+  { keys: { v: () => (listing.value = true), "[": () => (listing.value = true) }, shown: ["V"], label: "versions" },
   { keys: { f: () => openFragments(null) }, shown: ["F"], label: "fragments" },
 ]);
 </script>

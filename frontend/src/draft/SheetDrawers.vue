@@ -3,6 +3,7 @@
 import { computed, ref } from "vue";
 
 import type { CasePage, DraftProblem, ModelLine, Prompt } from "@/api/schema";
+import { useKeys } from "@/frame/keys";
 import ExamplesSection from "./examples/ExamplesSection.vue";
 import InputsSection, { type RenameDraft } from "./inputs/InputsSection.vue";
 import ReplySection from "./reply/ReplySection.vue";
@@ -19,6 +20,15 @@ const props = defineProps<{
 const emit = defineEmits<{ insert: [text: string] }>();
 type Drawer = "inputs" | "examples" | "reply" | "tools" | "settings";
 const open = ref<Drawer | null>(null);
+
+const toggle = (drawer: Drawer) => () => (open.value = open.value === drawer ? null : drawer);
+useKeys([
+  {
+    keys: { i: toggle("inputs"), e: toggle("examples"), y: toggle("reply"), t: toggle("tools"), s: toggle("settings") },
+    shown: ["I", "E", "Y", "T", "S"],
+    label: "drawers",
+  },
+]);
 
 const texts = computed(() => (prompt.value.messages ?? []).flatMap((message) => (message.parts ?? []).map((part) => part.text ?? "")));
 const calls = (name: string) => texts.value.some((text) => new RegExp(`\\b${name}\\(`).test(text));
@@ -94,7 +104,7 @@ const TITLES: Record<Drawer, string> = {
         :class="open === drawer.key ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
         :aria-expanded="open === drawer.key"
         :data-test="`open-${drawer.key}`"
-        @click="open = open === drawer.key ? null : drawer.key"
+        @click="toggle(drawer.key)()"
       >
         <span class="font-medium">{{ drawer.title }}</span>
         <span class="max-w-full truncate font-mono text-xs" :class="drawer.wrong ? 'text-straw' : 'text-ink-3'"

@@ -47,6 +47,7 @@ watch(plan, () => (problem.value = null), { deep: true });
 
 const newest = computed(() => versions.data.value?.versions[0]?.content.reply ?? null);
 const unexpected = computed(() => chosen.value.filter((each) => !each.content.expect?.label).length);
+const talks = computed(() => chosen.value.filter((each) => each.content.turns?.length).length);
 const inTheWay = computed(() => {
   if (!plan.value) return "";
   if (versions.data.value?.versions.length === 0) return "Save the draft as a version first: a trial compares versions.";
@@ -192,6 +193,9 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <p v-else-if="unexpected && chosen.length" class="text-sm text-ink-2">
         {{ count(unexpected, "case") }} {{ unexpected === 1 ? "expects" : "expect" }} no label, so “label is right” passes
         {{ unexpected === 1 ? "it" : "them" }} over.
+      </p>
+      <p v-if="talks" class="text-sm text-ink-2">
+        {{ count(talks, "case") }} {{ talks === 1 ? "holds" : "hold" }} a talk: a trial asks for the first answer only. Replay talks in Draft.
       </p>
       <p v-if="problem" class="mt-1 text-rust" role="alert" data-test="plan-problem">{{ problem.message }}</p>
       <div class="mt-2 flex items-center gap-3">

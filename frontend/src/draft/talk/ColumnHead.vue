@@ -73,7 +73,7 @@ function setTemperature(text: string): void {
       </label>
       <Popover class="relative">
         <PopoverButton class="link text-xs" data-test="column-settings">{{ others > 0 ? `${others} more set` : "more settings" }}</PopoverButton>
-        <PopoverPanel class="panel absolute left-[-120px] z-10 mt-1 w-[430px] p-3">
+        <PopoverPanel class="panel absolute left-[-120px] z-10 mt-1 max-h-[300px] w-[430px] overflow-auto p-3">
           <p class="caption mb-2">These stand over the prompt's own, in this column only.</p>
           <SettingsSection v-model="column.settings" :models="model ? [model] : []" />
         </PopoverPanel>

@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import type { Input } from "@/api/schema";
 import { complain } from "@/frame/notices";
+import PassagesEditor from "./PassagesEditor.vue";
 import RecordEditor from "./RecordEditor.vue";
 import { asText } from "./values";
 
@@ -48,6 +49,7 @@ function takeImage(event: Event): void {
     </label>
     <button v-if="image" type="button" class="link text-sm" @click="value = ''">none</button>
   </div>
+  <PassagesEditor v-else-if="kind === 'passages'" v-model="value" />
   <RecordEditor
     v-else-if="kind === 'record' || (kind === 'text' && typeof value === 'object' && value !== null && !Array.isArray(value))"
     :model-value="(value as Record<string, unknown>) || {}"
@@ -60,7 +62,7 @@ function takeImage(event: Event): void {
     class="field-sizing-content max-h-[120px] w-full resize-none bg-transparent font-serif text-read outline-none"
     :value="kind === 'list' ? lines : text"
     :inputmode="kind === 'number' ? 'decimal' : undefined"
-    :placeholder="kind === 'list' ? `One ${name} a line` : kind === 'passages' ? 'JSON: a list of {title, text}' : hint"
+    :placeholder="kind === 'list' ? `One ${name} a line` : hint"
     :aria-label="name"
     :data-test="`input-${name}`"
     @input="value = ($event.target as HTMLTextAreaElement).value"

@@ -30,6 +30,8 @@ export interface Column extends Setup {
   /** Answers to just this draft, these inputs and this talk, oldest first. */
   marks: Mark[];
   stop: AbortController | null;
+  /** The inputs that were asked last, as JSON. */
+  asked: string;
   /** The answers of the run before a replay, turn by turn. */
   before: string[];
 }
@@ -48,6 +50,7 @@ export function newColumn(id: number, setup: Setup): Column {
     marks: [],
     stop: null,
     before: [],
+    asked: "",
   };
 }
 

@@ -4,7 +4,7 @@ import { messageOf } from "@/api/client";
 import type { Asked, CasePage, Expectation, Input, Prompt, TryOut, VersionPage } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
-import { type Column, contentOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
+import { type Column, contentOf, exchangesOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
 import { valueOf } from "./values";
 
 interface Remembered {
@@ -145,6 +145,7 @@ export function useTryOut(name: string, given: Given) {
     }
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
     each.coming = { content: "", reasoning: "", tools: [] };
+    each.asked = JSON.stringify(sent.value);
     each.stop = new AbortController();
     try {
       const answer = await streamTry(name, body, each.stop.signal, (piece) => {
@@ -168,12 +169,22 @@ export function useTryOut(name: string, given: Given) {
     }
   }
 
+  /** A changed record shows what it changes in the answer: the one before stands beside it. */
+  function recordsChanged(each: Column): boolean {
+    if (!each.answer || !each.asked) return false;
+    const before = JSON.parse(each.asked) as Record<string, unknown>;
+    return Object.entries(sent.value).some(
+      ([input, value]) => isRecord(value) && isRecord(before[input]) && JSON.stringify(value) !== JSON.stringify(before[input]),
+    );
+  }
+
   const newSeed = () => (oneSeed.value ? Math.floor(Math.random() * 2 ** 31) : null);
 
   /** Columns side by side, one repeat after the other, so that a stop leaves them even. */
   async function askAll(): Promise<void> {
     round += 1;
     const mine = round;
+    for (const each of columns.value) each.before = recordsChanged(each) ? exchangesOf(each).map(({ answer }) => answer.answer) : [];
     for (let repeat = 0; repeat < repeats.value && mine === round; repeat += 1) {
       const seed = newSeed();
       await Promise.all(columns.value.map((each) => ask(each.id, seed)));
@@ -223,6 +234,8 @@ export function useTryOut(name: string, given: Given) {
     caseNumber.value = asked.case ?? null;
     expect.value = asked.expect ?? {};
     startOver();
+    // What was said then can be said again, turn by turn.
+    caseTurns.value = (asked.turns ?? []).filter(({ role }) => role === "user").map(({ text }) => text);
     columns.value = columns.value.slice(0, 1);
     if (columns.value[0]) Object.assign(columns.value[0], { model: asked.model, settings: asked.settings ?? {}, version: null });
     else addColumn({ model: asked.model, settings: asked.settings ?? {}, version: null });
@@ -232,6 +245,10 @@ export function useTryOut(name: string, given: Given) {
     inputs, sent, caseNumber, expect, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
     useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
   };
+}
+
+function isRecord(value: unknown): boolean {
+  return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
 function read(key: string): Remembered | null {

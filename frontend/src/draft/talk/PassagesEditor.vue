@@ -1,0 +1,30 @@
+<script setup lang="ts">
+/** Passages that are given to the model: a title and a text each. */
+import { computed } from "vue";
+
+const value = defineModel<unknown>({ required: true });
+interface Passage {
+  title: string;
+  text: string;
+}
+const rows = computed<Passage[]>(() =>
+  (Array.isArray(value.value) ? value.value : []).map((each: unknown) =>
+    typeof each === "object" && each !== null
+      ? { title: String((each as Partial<Passage>).title ?? ""), text: String((each as Partial<Passage>).text ?? "") }
+      : { title: "", text: String(each) },
+  ),
+);
+const put = (at: number, change: Partial<Passage>) => (value.value = rows.value.map((row, i) => (i === at ? { ...row, ...change } : row)));
+</script>
+
+<template>
+  <div class="flex w-full flex-col" data-test="passages-editor">
+    <div v-for="(row, at) in rows" :key="at" class="flex items-start gap-2">
+      <span class="caption w-5 shrink-0 pt-[4px] text-right">{{ at + 1 }}</span>
+      <input class="w-[120px] shrink-0 bg-transparent pt-[2px] font-semibold outline-none focus:bg-white" :value="row.title" placeholder="title" :aria-label="`Title of passage ${at + 1}`" @change="put(at, { title: ($event.target as HTMLInputElement).value })" />
+      <textarea rows="1" class="field-sizing-content max-h-[80px] min-w-0 flex-1 resize-none bg-transparent font-serif text-base outline-none focus:bg-white" :value="row.text" placeholder="what it says" :aria-label="`Passage ${at + 1}`" @change="put(at, { text: ($event.target as HTMLTextAreaElement).value })"></textarea>
+      <button type="button" class="link text-xs" @click="value = rows.filter((_, i) => i !== at)">remove</button>
+    </div>
+    <button type="button" class="link self-start text-sm" data-test="add-passage" @click="value = [...rows, { title: '', text: '' }]">Add a passage</button>
+  </div>
+</template>
