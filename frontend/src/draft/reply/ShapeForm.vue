@@ -52,7 +52,7 @@ function putInside(at: number, schema: Schema): void {
 <template>
   <div class="flex flex-col" :class="props.depth ? 'ml-3 border-l border-rule pl-3' : ''" data-test="shape-form">
     <div v-for="(field, at) in fields" :key="at" class="border-b border-rule-soft py-[6px]" data-test="shape-field">
-      <div class="flex items-center gap-2">
+      <div class="flex flex-wrap items-center gap-2">
         <input
           class="field h-7 w-[112px] font-mono text-sm"
           :value="field.name"

@@ -17,6 +17,7 @@ const largest = computed(() => [...parts.value].sort((a, b) => b.tokens - a.toke
 const answer = computed(() => props.request.answer_tokens ?? 0);
 const share = (tokens: number) => `${Math.min(100, (100 * tokens) / props.request.window)}%`;
 const used = computed(() => (100 * props.request.tokens) / props.request.window);
+const images = computed(() => (JSON.stringify(props.request.body).match(/"type":"image(_url)?"/g) ?? []).length);
 const over = computed(() => props.request.tokens + answer.value > props.request.window);
 </script>
 
@@ -29,8 +30,9 @@ const over = computed(() => props.request.tokens + answer.value > props.request.
         }}<template v-if="answer">, and up to {{ answer.toLocaleString("en") }} for the answer</template>
       </span>
       <span class="flex-1"></span>
-      <span class="caption">counted by our own vocabulary</span>
+      <span class="caption">counted by our own vocabulary; nothing is cut before it is sent</span>
     </p>
+    <p v-if="images" class="text-sm text-ink-2">And {{ count(images, "image") }}, which each server counts in its own way.</p>
     <p v-if="over" class="text-sm text-rust" role="alert">
       The window is too small for this and its answer: the model will refuse it, or cut the answer off.
     </p>

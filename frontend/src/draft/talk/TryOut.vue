@@ -207,7 +207,7 @@ useKeys([
       />
     </section>
 
-    <section class="panel flex items-center gap-2 px-[14px] py-2">
+    <section class="panel flex items-center gap-2 px-[14px] py-2 max-[1100px]:gap-1 max-[1100px]:[&_.button]:px-[7px]">
       <button v-if="busy" type="button" class="button" @click="tryOut.stopAll()">Stop</button>
       <button
         v-else
