@@ -26,7 +26,7 @@ from epistem.core.shapes import Document
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import tokens
 from epistem.core.wire.formats import format_of
-from epistem.core.wire.request import body_from
+from epistem.core.wire.request import body_from, tokens_of_tools
 from epistem.core.wire.stream import Piece
 from epistem.models.client import Endpoint, ModelClient
 from epistem.models.retry import Retry
@@ -234,9 +234,9 @@ def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRe
         model.wire_format,
         model.abilities,
     )
-    told = json.dumps(sent["tools"], ensure_ascii=False) if "tools" in sent else ""
-    if told:
-        parts.append(RenderedPart(role="tools", name="Tools", tokens=tokens.count(told)))
+    in_tools = tokens_of_tools(content) if "tools" in sent else 0
+    if in_tools:
+        parts.append(RenderedPart(role="tools", name="Tools", tokens=in_tools))
     return ExactRequest(
         address=model.address.rstrip("/") + format_of(model.wire_format).path,
         wire_format=model.wire_format,
@@ -244,7 +244,7 @@ def exact_request(content: Prompt, asked: Asked, model: models.Model) -> ExactRe
         body=sent,
         parts=parts,
         tokens=sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
-        + (tokens.count(told) if told else 0),
+        + in_tools,
         window=model.context_window,
         answer_tokens=settings.max_tokens,
     )

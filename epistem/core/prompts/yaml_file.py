@@ -16,6 +16,8 @@ from epistem.core.shapes import field_path, said
 
 FORMAT = "prompt/1"
 MAX_FILE_CHARACTERS = 5_000_000
+LONG = 72
+"""A text of more characters is a block of its own, never folded: a changed word changes its line alone."""
 Path = tuple[str | int, ...]
 
 
@@ -169,7 +171,7 @@ class _Blocks(_Quotes):
 
 
 def _text(style: str, dumper: Any, text: str) -> yaml.Node:
-    several = any(end in text for end in "\n\r\x85\u2028\u2029")
+    several = len(text) > LONG or any(end in text for end in "\n\r\x85\u2028\u2029")
     node = dumper.represent_scalar("tag:yaml.org,2002:str", text, style=style if several else None)
     return cast(yaml.Node, node)
 
@@ -196,7 +198,7 @@ def _dumped(told: dict[str, Any], dumper: type[_Quotes]) -> str:
         Dumper=dumper,
         sort_keys=False,
         allow_unicode=True,
-        width=100,
+        width=10**9,
         default_flow_style=False,
     )
     return str(text)

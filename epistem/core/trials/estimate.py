@@ -11,6 +11,7 @@ from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.render import render
 from epistem.core.prompts.settings import Settings
 from epistem.core.wire import tokens
+from epistem.core.wire.request import tokens_of_tools
 
 MOST_RENDERED = 200
 USUAL_OUTPUT = 150
@@ -92,4 +93,5 @@ def _length(prompt: Prompt, inputs: Mapping[str, Any]) -> int | None:
         messages = render(prompt, inputs)
     except EpistemError:
         return None
-    return sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
+    said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
+    return said + tokens_of_tools(prompt)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Collection, Iterable, Mapping
 from typing import Any, Literal, get_args
 
@@ -9,6 +10,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, Tool
 from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.prompts.settings import Settings
+from epistem.core.wire import tokens
 from epistem.core.wire.chat_completions import ToolOffer
 from epistem.core.wire.formats import USUAL, format_of
 
@@ -55,6 +57,14 @@ def body_from(
         json_schema=reply.json_schema if sends else None,
         tools=[offer_of(tool) for tool in prompt.tools] if "tools" in abilities else [],
     )
+
+
+def tokens_of_tools(prompt: Prompt) -> int:
+    """About how many tokens the tools add to each request: servers write them out in ways of their own."""
+    if not prompt.tools:
+        return 0
+    offers = [offer_of(tool)._asdict() for tool in prompt.tools]
+    return tokens.count(json.dumps(offers, ensure_ascii=False))
 
 
 def offer_of(tool: Tool) -> ToolOffer:

@@ -77,10 +77,14 @@ function act(action: PartAction, place: Place): boolean {
   const part = sheet.partAt(prompt.value, place);
   if (!part) return false;
   if (action === "off") part.off = !part.off;
-  else if (action === "split") void focus(sheet.splitPart(prompt.value, place, editors.get(keyOf(place))?.caret() ?? 0), 0);
-  else if (action === "merge") {
-    const merged = sheet.mergePart(prompt.value, place);
-    if (merged) void focus(merged.place, merged.at);
+  else if (action === "split") {
+    const at = editors.get(keyOf(place))?.caret() ?? 0;
+    change(`“${part.name}” is two parts now.`, () => void focus(sheet.splitPart(prompt.value, place, at), 0));
+  } else if (action === "merge" && place.part > 0) {
+    change(`“${part.name}” is joined to the part above.`, () => {
+      const merged = sheet.mergePart(prompt.value, place);
+      if (merged) void focus(merged.place, merged.at);
+    });
   } else if (action === "up") void focus(sheet.movePart(prompt.value, place, -1));
   else if (action === "down") void focus(sheet.movePart(prompt.value, place, 1));
   else if (action === "add") void focus(sheet.addPart(prompt.value, place.message, place.part));
