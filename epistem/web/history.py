@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from epistem.core.prompts.content import Prompt
 from epistem.store import subjects, tries
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
-from epistem.web.tries import Asked, TriedAnswer
+from epistem.web.try_shapes import Asked, TriedAnswer
 
 bp = blueprint("history")
 

@@ -137,3 +137,14 @@ class TestModels:
         assert line["abilities"] == ["tools"]
         assert try_out(api).status_code == 200
         assert own.headers[-1]["X-Team"] == "desk"
+
+
+def test_an_answer_that_can_not_be_kept_is_shown_all_the_same(api, own, database):
+    with database.transaction() as tx:
+        tx.run("RENAME TABLE tries TO tries_away")
+    try:
+        page = try_out(api)
+        assert (page.status_code, page.get_json()["try_id"]) == (200, None)
+    finally:
+        with database.transaction() as tx:
+            tx.run("RENAME TABLE tries_away TO tries")
