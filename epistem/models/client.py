@@ -73,8 +73,12 @@ class Endpoint:
     requests_per_minute: int | None = None
 
     @classmethod
-    def of(cls, entry: Entry, *, most_ms: int | None = None) -> Endpoint:
-        """That of a model of the list, waiting `most_ms` at the longest."""
+    def of(cls, entry: Entry, *, most_ms: int | None = None, among: int = 1) -> Endpoint:
+        """That of a model of the list, waiting `most_ms` at the longest.
+
+        Its rate is divided `among` so many clients that ask at once.
+        """
+        rate = entry.requests_per_minute
         limit = entry.time_limit_ms if most_ms is None else min(entry.time_limit_ms, most_ms)
         return cls(
             entry.name,
@@ -83,7 +87,7 @@ class Endpoint:
             limit,
             entry.wire_format,
             tuple(entry.headers.items()),
-            entry.requests_per_minute,
+            max(1, rate // among) if rate else None,
         )
 
     @cached_property

@@ -136,6 +136,7 @@ class Runner:
             claimed,
             max(1, self._options.in_flight // self._options.shards),
             self._options.retry,
+            self._options.shards,
         )
         self._in_hand[task] = self._submit(run_shard, task)
         return True

@@ -45,6 +45,8 @@ class ShardTask:
     cells: list[cells.ClaimedCell]
     in_flight: int = 64
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
+    beside: int = 1
+    """How many shards may be at work at once: they share what a model's server allows."""
 
 
 @dataclass(frozen=True)
@@ -82,7 +84,7 @@ class _Shard:
             self._cases = trials.cases_of(tx, task.trial_id)
             known = models.all_of(tx)
         self._models = [models.pick(known, arm.model) for arm in self._arms]
-        self._endpoints = [Endpoint.of(m) for m in self._models]
+        self._endpoints = [Endpoint.of(m, among=task.beside) for m in self._models]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
         self._bodies: dict[tuple[int, int], bytes] = {}
         self._grounds = [
