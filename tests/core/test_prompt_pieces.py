@@ -6,6 +6,7 @@ import io
 import pytest
 from PIL import Image as Pillow
 
+from epistem.core.cases.content import Case, title_of
 from epistem.core.errors import InvalidInput, TemplateError
 from epistem.core.prompts.content import Example, Input, Message, Part, Prompt, ReplyShape, Tool
 from epistem.core.prompts.fragments import pinned_in
@@ -245,3 +246,8 @@ class TestShapeInWords:
         content = prompt("{{ reply_shape() }}", reply={"kind": "label", "labels": ["a"]})
         assert texts(content) == ["Answer with one of these labels and nothing else: a."]
         assert inputs_of(content) == []
+
+
+def test_a_case_that_begins_with_a_picture_is_titled_by_its_words():
+    assert title_of(Case(inputs={"photo": picture(), "note": "A torn sail"})) == "A torn sail"
+    assert title_of(Case(inputs={"photo": picture()})) == "(a picture)"

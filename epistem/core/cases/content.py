@@ -39,10 +39,13 @@ def title_of(case: Case) -> str:
     """The first input's first line, shortened: what a list shows."""
     for value in case.inputs.values():
         text = value if isinstance(value, str) else repr(value)
+        if text.startswith("data:image/"):
+            continue
         first = next((line.strip() for line in text.splitlines() if line.strip()), "")
         if first:
             return first if len(first) <= TITLE_CHARACTERS else first[: TITLE_CHARACTERS - 1] + "…"
-    return "(empty)"
+    pictured = any(str(value).startswith("data:image/") for value in case.inputs.values())
+    return "(a picture)" if pictured else "(empty)"
 
 
 def checked(case: Case) -> Case:

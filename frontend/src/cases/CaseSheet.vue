@@ -127,7 +127,9 @@ async function save(): Promise<void> {
     <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
       <label v-for="(_, input) in inputs" :key="input" class="flex flex-col gap-1">
         <span class="font-mono text-xs text-slate">{{ input }}</span>
+        <img v-if="inputs[input]?.startsWith('data:image/')" :src="inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
         <textarea
+          v-else
           v-model="inputs[input]"
           rows="3"
           class="field field-sizing-content max-h-[340px] min-h-[78px] w-full font-serif text-read"

@@ -58,7 +58,10 @@ async function asExample(reading: ReadingShape): Promise<void> {
     complain(messageOf(wrong));
   }
 }
-const pretty = (value: unknown) => (typeof value === "string" ? value : JSON.stringify(value, null, 2));
+const pretty = (value: unknown) => {
+  if (typeof value !== "string") return JSON.stringify(value, null, 2);
+  return value.startsWith("data:image/") ? "(a picture)" : value;
+};
 </script>
 
 <template>

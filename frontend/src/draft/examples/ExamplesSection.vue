@@ -81,7 +81,9 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
       <div class="flex min-w-0 flex-col gap-1" :class="example.off ? 'opacity-55' : ''">
         <label v-for="name in columns" :key="name" class="flex gap-2">
           <span class="w-[76px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate">{{ name }}</span>
+          <span v-if="asText(example.inputs?.[name]).startsWith('data:image/')" class="caption pt-[3px]">a picture</span>
           <textarea
+            v-else
             rows="1"
             class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
             :value="asText(example.inputs?.[name])"
