@@ -169,6 +169,13 @@ class TestFragments:
         page.click("fragment-save")
         page.press(Keys.ESCAPE)
         page.reads("newer-fragment", "kind-tone has a newer version 2")
+        page.click("save-version")
+        page.click("save-confirm")
+        page.reads("draft-title", "same as v1")
+        page.click("versions")
+        page.click("version-draft")
+        page.reads("compare", "Nothing differs.")
+        page.press(Keys.ESCAPE)
         page.find("newer-fragment", "button").click()
         kept(
             page,

@@ -129,6 +129,7 @@ export function useDraft(name: string) {
       onServer = text;
       error.value = "";
       if (asJson() === text) {
+        takeFragments(page.content);
         clearTimeout(backingUp);
         backingUp = undefined;
         localStorage.removeItem(backupKey);
@@ -152,6 +153,13 @@ export function useDraft(name: string) {
         timer = setTimeout(() => void keep(), RETRY_MS);
       }
     }
+  }
+
+  /** The server knows the texts of the fragments that the parts include. */
+  function takeFragments(kept: Prompt): void {
+    if (!content.value || JSON.stringify(kept.fragments ?? {}) === JSON.stringify(content.value.fragments ?? {})) return;
+    content.value.fragments = kept.fragments;
+    onServer = asJson();
   }
 
   /** Soon, so that a long text is not written at every key; and at once when the page goes away. */
