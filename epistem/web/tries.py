@@ -7,6 +7,7 @@ import json
 import secrets
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from threading import BoundedSemaphore
 from typing import Any
 
@@ -21,11 +22,12 @@ from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.dialogue import render_talk
 from epistem.core.schemas import compile_schema
 from epistem.core.trials.judging import Bench
+from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import tokens
 from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import body_from, tokens_of_tools
 from epistem.core.wire.stream import Piece
-from epistem.models.client import Endpoint, ModelClient
+from epistem.models.client import CallTrace, Endpoint, ModelClient
 from epistem.models.retry import Retry
 from epistem.models.rounds import Outcome, ToolUsed, Try, streamed_rounds, whole_rounds
 from epistem.store import fragments, models, subjects, tries
@@ -50,6 +52,8 @@ bp = blueprint("tries")
 
 QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
 """A person is waiting: fail soon, and say why."""
+UNFINISHED = ("stopped", "broken off")
+"""Ends of an answer that its model did not choose, beside those that a server tells of."""
 _open_tries = BoundedSemaphore(TRIES)
 
 
@@ -98,17 +102,24 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
 
 
 def _events(a_try: SentTry, model_stream: ModelStream[Piece | ToolUsed | Outcome]) -> Iterator[str]:
+    said: dict[str, str] = {"content": "", "reasoning": ""}
     try:
         for item in model_stream:
             if item is None:
                 yield ": still here\n\n"
             elif isinstance(item, Piece):
+                said[item.kind] += item.text
                 yield f"event: piece\ndata: {json.dumps(item._asdict())}\n\n"
             elif isinstance(item, ToolUsed):
                 yield f"event: tool\ndata: {_tool_use(item).model_dump_json()}\n\n"
             else:
+                said["content"] = ""
                 yield f"event: answer\ndata: {_kept(a_try, item).model_dump_json()}\n\n"
+    except GeneratorExit:
+        _keep_part(a_try, said, "stopped")
+        raise
     except EpistemError as error:
+        _keep_part(a_try, said, "broken off")
         problem = problem_of(error).model_dump_json(exclude_none=True)
         yield f"event: problem\ndata: {problem}\n\n"
 
@@ -180,7 +191,7 @@ async def _ask(a_try: Try) -> Outcome:
 def _kept(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
     """The answer, judged, and put into the history."""
     answer = _answered(a_try, outcome)
-    passed = all(finding.passed for finding in answer.findings)
+    passed = answer.finish_reason not in UNFINISHED and all(f.passed for f in answer.findings)
     told = answer.model_dump(mode="json")
     asked = a_try.asked.model_dump(mode="json")
     try:
@@ -192,12 +203,23 @@ def _kept(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
     return answer.model_copy(update={"try_id": kept})
 
 
+def _keep_part(a_try: SentTry, said: dict[str, str], why: str) -> None:
+    """What had come of an answer that did not end goes into the history, without being judged."""
+    if said["content"]:
+        begun = CallTrace(datetime.now(UTC).replace(tzinfo=None), 0.0, 1)
+        part = wire.Reply(said["content"], why, wire.Usage(), a_try.entry.name, said["reasoning"])
+        _kept(a_try, Outcome(part, begun))
+
+
 def _answered(a_try: SentTry, outcome: Outcome) -> TriedAnswer:
     answer, trace, usage = outcome.reply, outcome.trace, outcome.usage
     content = a_try.content
     checks = a_try.subject.checks_for(content.reply)
     ground = Ground(content.reply, a_try.asked.expect, a_try.asked.inputs)
-    findings, not_checked = _judge(checks, ground, Answer(answer.text, answer.finish_reason))
+    whole = answer.finish_reason not in UNFINISHED
+    findings, not_checked = _judge(
+        checks if whole else [], ground, Answer(answer.text, answer.finish_reason)
+    )
     found = find_json(answer.text) if content.reply.kind == "json" else None
     return TriedAnswer(
         request=a_try.shown,

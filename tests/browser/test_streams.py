@@ -65,3 +65,14 @@ def test_columns_are_asked_several_times_with_one_seed(page):
     page.until(lambda: all("5 answers to just this" in text for text in page.texts("column")))
     first, second = page.texts("answer")
     assert first == second
+
+
+def test_what_had_come_of_a_stopped_answer_is_in_the_history(slow, make):
+    slow.click("answer-button")
+    slow.until(lambda: slow.all("coming"))
+    slow.click("stop-answer")
+    slow.reads("stopped", "Stopped here")
+    path = "/subjects/triage-message/tries"
+    slow.until(lambda: make.call("GET", path)[0]["tries"][0]["model"] == "auk-slow")
+    slow.click("history")
+    slow.until(lambda: "stopped" in slow.find("bring-try").find_element("xpath", "..").text)

@@ -171,6 +171,17 @@ class TestHistory:
         older = api.get("/subjects/shelf-note/tries", query_string={"before": second["try_id"]})
         assert [line["id"] for line in older.get_json()["tries"]] == [first["try_id"]]
 
+    def test_what_had_come_of_a_stopped_answer_is_kept_and_not_judged(self, api, made):
+        body = {"content": asking("Tell me all."), "inputs": {"message": "Hi"}, "model": "gannet-l"}
+        answer = api.post("/subjects/shelf-note/tries/stream", body)
+        events = iter(answer.response)
+        begun = next(json.loads(e.split(b"data: ")[1]) for e in events if b"event: piece" in e)
+        answer.close()
+        [line] = api.get("/subjects/shelf-note/tries").get_json()["tries"]
+        kept = api.get(f"/subjects/shelf-note/tries/{line['id']}").get_json()["answered"]
+        assert (kept["finish_reason"], kept["findings"], line["passed"]) == ("stopped", [], False)
+        assert kept["answer"].startswith(begun["text"])
+
     def test_one_that_is_not_there(self, api, made):
         assert_problem(api.get("/subjects/shelf-note/tries/99"), 404, "try", "no try 99")
 

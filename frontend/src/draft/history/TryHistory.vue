@@ -98,6 +98,9 @@ function settings(line: TryLine): string {
           :value="kept.data.value.answered.value"
           :faults="kept.data.value.answered.shape_faults"
         />
+        <p v-if="kept.data.value.answered.finish_reason !== 'stop'" class="text-sm text-straw">
+          {{ kept.data.value.answered.finish_reason === "length" ? "cut off at the token limit" : kept.data.value.answered.finish_reason }}
+        </p>
         <p class="caption">
           {{ kept.data.value.answered.input_tokens }} + {{ kept.data.value.answered.output_tokens }} tokens ·
           {{ duration(kept.data.value.answered.total_ms) }} · {{ cents(kept.data.value.answered.cents) }} · seed
