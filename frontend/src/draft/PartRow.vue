@@ -40,7 +40,6 @@ const roleColour = (role: Role) => (role === "system" ? "text-ink-3" : role === 
 
 /** The part and its message are the draft's own: what is typed here is typed there. */
 function setText(text: string): void {
-  // eslint-disable-next-line vue/no-mutating-props
   props.part.text = text;
 }
 defineExpose({
