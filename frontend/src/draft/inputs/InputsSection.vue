@@ -5,11 +5,11 @@ import { computed, ref } from "vue";
 import type { DraftProblem, Input } from "@/api/schema";
 import { say } from "@/frame/notices";
 import InputRow from "./InputRow.vue";
+import type { RenameDraft } from "./renameDraft";
 import RenameInput from "./RenameInput.vue";
 
 const inputs = defineModel<Input[] | undefined>({ required: true });
 const props = defineProps<{ found: string[]; unused: string[]; problems: DraftProblem[]; rename: RenameDraft }>();
-export type RenameDraft = InstanceType<typeof RenameInput>["$props"]["rename"];
 const renaming = ref<string | null>(null);
 
 /** Those in the text first, in its order; then those that are only described. */

@@ -6,10 +6,11 @@ import { messageOf } from "@/api/client";
 import type { Renamed } from "@/api/schema";
 import { count } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
+import type { RenameDraft } from "./renameDraft";
 
 const props = defineProps<{
   name: string | null;
-  rename: (from: string, to: string, apply: boolean) => Promise<Renamed>;
+  rename: RenameDraft;
 }>();
 const emit = defineEmits<{ close: [] }>();
 const to = ref("");
