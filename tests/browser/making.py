@@ -29,7 +29,7 @@ class Maker:
                 {"role": "system", "parts": [{"name": "Task", "text": system}]},
                 {"role": "user", "parts": [{"name": "Message", "text": user}]},
             ],
-            "settings": {"temperature": 0.2, "max_tokens": 200},
+            "settings": {"temperature": 0, "max_tokens": 200},
             **more,
         }
         self.draft(name, content)
