@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -106,15 +106,7 @@ def filled_in(tx: Transaction, prompt: Prompt) -> Prompt:
 
     A text that this server does not have stays as the prompt brought it.
     """
-    texts = [part.text for _, _, part in parts_of(prompt)]
-    known: dict[str, str] = {}
-    while missing := [name for name in included_by(texts, known) if name not in known]:
-        found = {**prompt.fragments, **_texts(tx, missing)}
-        for name in missing:
-            if name in found:
-                known[name] = found[name]
-        if not any(name in found for name in missing):
-            break
+    known = _led_to(tx, [part.text for _, _, part in parts_of(prompt)], prompt.fragments)
     if known == prompt.fragments:
         return prompt
     return prompt.model_copy(update={"fragments": known})
@@ -124,6 +116,18 @@ def differing(tx: Transaction, prompt: Prompt) -> list[str]:
     """References whose text in the prompt is not the one that is kept here."""
     here = _texts(tx, pinned_in(prompt))
     return [name for name, text in here.items() if prompt.fragments.get(name, text) != text]
+
+
+def _led_to(tx: Transaction, texts: Iterable[str], brought: Mapping[str, str]) -> dict[str, str]:
+    """Every fragment that the texts lead to, as it is kept here, else as it was `brought`."""
+    texts, known = list(texts), dict[str, str]()
+    while missing := [name for name in included_by(texts, known) if name not in known]:
+        here = {**brought, **_texts(tx, missing)}
+        found = {name: here[name] for name in missing if name in here}
+        known |= found
+        if not found:
+            break
+    return known
 
 
 def _texts(tx: Transaction, references: Iterable[str]) -> dict[str, str]:
@@ -149,13 +153,7 @@ def _check(tx: Transaction, text: str) -> None:
         raise InvalidInput(
             f"The text does not parse, line {error.lineno}: {error.message}", field="text"
         )
-    known: dict[str, str] = {}
-    while missing := [name for name in included_by([text], known) if name not in known]:
-        found = _texts(tx, missing)
-        known |= found
-        if not found:
-            break
-    if wrong := why_not(text, known):
+    if wrong := why_not(text, _led_to(tx, [text], {})):
         raise InvalidInput(wrong, field="text")
 
 

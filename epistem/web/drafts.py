@@ -80,6 +80,9 @@ class VersionList(Shape):
     """Newest first."""
 
     versions: list[VersionPage]
+
+
+class VersionScores(Shape):
     scores: list[VersionScore]
 
 
@@ -154,15 +157,19 @@ def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
 )  # fmt: skip
 def list_versions(path: SubjectPath) -> Response:
     with database().transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        found = versions.all_of(tx, subject)
-        scores = evidence.version_scores(tx, subject)
-    return reply(
-        VersionList(
-            versions=[VersionPage.model_validate(v) for v in found],
-            scores=[VersionScore.model_validate(s) for s in scores],
-        )
-    )
+        found = versions.all_of(tx, subjects.get(tx, path.name))
+    return reply(VersionList(versions=[VersionPage.model_validate(v) for v in found]))
+
+
+@bp.get(
+    "/subjects/<name>/versions/scores", responses={200: VersionScores}, operation_id="listScores",
+    summary="How each version did in the newest trial that it was in",
+)  # fmt: skip
+def list_scores(path: SubjectPath) -> Response:
+    """Apart from the list, since it may work out verdicts."""
+    with database().transaction() as tx:
+        found = evidence.version_scores(tx, subjects.get(tx, path.name))
+    return reply(VersionScores(scores=[VersionScore.model_validate(s) for s in found]))
 
 
 @bp.get(

@@ -186,6 +186,13 @@ class TestFragments:
 
 
 class TestVersions:
+    def test_each_has_its_score_of_the_newest_trial_that_it_was_in(self, page):
+        page.go("/subjects/triage-message/draft")
+        page.find("sheet")
+        page.click("versions")
+        for version in ("version-1", "version-2"):
+            page.until(lambda v=version: "label is right" in page.text(v) and "%" in page.text(v))
+
     def test_two_are_compared_stepped_through_restored_and_branched(self, page, make):
         make.prompt("versioned", "Sort the note.")
         make.version("versioned", "first")

@@ -15,10 +15,9 @@ from epistem.core.prompts.fragments import asked_by, why_not
 from epistem.core.prompts.inputs import MARK, MAX_INPUT_CHARACTERS, Image, filled
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.prompts.templates import KEYWORDS, UndefinedInput, compiled, including
+from epistem.core.wire.chat_completions import Content
 
 BETWEEN_PARTS = "\n\n"
-Content = str | list[tuple[str, str]]
-"""A text, or ("text", text) and ("image", `data:` address) in order."""
 
 
 @dataclass(frozen=True)
@@ -76,7 +75,8 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
         for message in prompt.messages:
             if message is asking:
                 for number, example in enumerate(shown, start=1):
-                    given = filled(prompt.inputs, {**inputs, **example.inputs})
+                    own = [each for each in prompt.inputs if each.name in example.inputs]
+                    given = {**values, **filled(own, example.inputs)}
                     add(message, given, f"Example {number}")
                     answer = (f"Answer of example {number}", example.answer)
                     messages.append(RenderedMessage("assistant", example.answer, (answer,)))

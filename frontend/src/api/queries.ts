@@ -78,6 +78,15 @@ export function useVersions(name: Ref<string>) {
   });
 }
 
+/** How each version did, looked up while `wanted`. */
+export function useScores(name: Ref<string>, wanted: () => boolean) {
+  return useQuery({
+    queryKey: ["versions", name, "scores"],
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/versions/scores", { params: { path: { name: name.value } } })),
+    enabled: computed(wanted),
+  });
+}
+
 export function useTrials(name: Ref<string>) {
   return useQuery({
     queryKey: ["trials", name],

@@ -6,7 +6,7 @@ import { api, got, messageOf } from "@/api/client";
 import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
-import { valueOf } from "@/draft/talk/values";
+import { asText, isPicture, listFrom, valueOf } from "@/parts/values";
 import LabelField from "@/parts/LabelField.vue";
 import { unsaved } from "./unsaved";
 
@@ -27,10 +27,7 @@ const revision = ref(0);
 
 function fill(page: CasePage): void {
   inputs.value = Object.fromEntries(
-    Object.entries(page.content.inputs ?? {}).map(([key, value]) => [
-      key,
-      typeof value === "string" ? value : JSON.stringify(value, null, 2),
-    ]),
+    Object.entries(page.content.inputs ?? {}).map(([key, value]) => [key, asText(value)]),
   );
   label.value = page.content.expect?.label ?? "";
   answer.value = page.content.expect?.answer ?? "";
@@ -55,7 +52,7 @@ const body = computed(() => ({
   inputs: Object.fromEntries(Object.entries(inputs.value).map(([key, text]) => [key, valueOf(text)])),
   expect: { label: label.value.trim() || null, answer: answer.value.trim() || null, must_not_say: lines(mustNotSay.value) },
   turns: lines(turns.value),
-  tags: tags.value.split(",").map((tag) => tag.trim()).filter(Boolean),
+  tags: listFrom(tags.value),
   origin: props.page.content.origin ?? "",
 }));
 const dirty = computed(() => {
@@ -127,7 +124,7 @@ async function save(): Promise<void> {
     <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
       <label v-for="(_, input) in inputs" :key="input" class="flex flex-col gap-1">
         <span class="font-mono text-xs text-slate">{{ input }}</span>
-        <img v-if="inputs[input]?.startsWith('data:image/')" :src="inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
+        <img v-if="isPicture(inputs[input])" :src="inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
         <textarea
           v-else
           v-model="inputs[input]"

@@ -12,6 +12,7 @@ import SheetDrawers from "./SheetDrawers.vue";
 import { partAt, type Place } from "./sheet";
 import StaleDraft from "./StaleDraft.vue";
 import TryOut from "./talk/TryOut.vue";
+import { copied } from "@/parts/values";
 import FragmentDialog from "./fragments/FragmentDialog.vue";
 import { useDraft } from "./useDraft";
 import VersionPanel from "./versions/VersionPanel.vue";
@@ -60,7 +61,7 @@ function included(include: string): void {
 /** Let the draft read as this, with a way back. */
 function replace(next: Prompt, told: string): void {
   const before = content.value;
-  content.value = JSON.parse(JSON.stringify(next)) as Prompt;
+  content.value = copied(next);
   say(told, () => {
     content.value = before;
   });

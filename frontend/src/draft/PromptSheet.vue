@@ -5,6 +5,7 @@ import { computed, nextTick, ref } from "vue";
 import { useFragments } from "@/api/queries";
 import type { DraftProblem, FragmentPage, Prompt } from "@/api/schema";
 import { say } from "@/frame/notices";
+import { copied } from "@/parts/values";
 import type { PartAction } from "./PartMenu.vue";
 import PartRow from "./PartRow.vue";
 import * as sheet from "./sheet";
@@ -51,7 +52,7 @@ async function focus(place: Place, at?: number): Promise<void> {
 
 /** Change the sheet, with a way back. */
 function change(told: string, how: () => void): void {
-  const before = JSON.parse(JSON.stringify(prompt.value)) as Prompt;
+  const before = copied(prompt.value);
   how();
   say(told, () => {
     prompt.value = before;

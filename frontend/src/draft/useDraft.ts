@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, reactive, ref, toRaw, watch } from "vue";
 import { api, got, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
+import { copied } from "@/parts/values";
 
 const PAUSE_MS = 350;
 const RETRY_MS = 3_000;
@@ -188,7 +189,7 @@ export function useDraft(name: string) {
     theirs.value = null;
     error.value = "";
     status.value = "KEPT";
-    content.value = JSON.parse(JSON.stringify(chosen)) as Prompt;
+    content.value = copied(chosen);
     say("The draft is settled.", () => {
       content.value = before;
     });

@@ -2,6 +2,7 @@ import { computed, type Ref, ref, watch } from "vue";
 
 import { cheapestAndDearest } from "@/api/queries";
 import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
+import { copied } from "@/parts/values";
 
 /** The settings that an arm may set in the plan; others come from its version. */
 export const ARM_SETTINGS = ["temperature", "frequency_penalty", "presence_penalty"] as const;
@@ -34,7 +35,7 @@ export function armOf(version: number, model: string, settings: Settings = {}): 
 export function usualPlan(versions: VersionPage[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
   const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
-  return { arms, tags: [], numbers: null, repeats: 5, checks: clone(subject.checks) };
+  return { arms, tags: [], numbers: null, repeats: 5, checks: copied(subject.checks) };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
@@ -50,7 +51,7 @@ export function planLike(trial: TrialPage, cases: CasePage[], versions: VersionP
     tags: [],
     numbers: tookAll ? null : numbers,
     repeats: trial.repeats,
-    checks: clone(trial.checks),
+    checks: copied(trial.checks),
   };
 }
 
@@ -116,8 +117,4 @@ function beyond(settings: Settings, own: Settings): Settings {
 
 function without(settings: Settings): Settings {
   return Object.fromEntries(Object.entries(settings).filter(([, value]) => value !== null && value !== undefined));
-}
-
-function clone<T>(value: T): T {
-  return JSON.parse(JSON.stringify(value)) as T;
 }

@@ -8,6 +8,7 @@ import { useReadings } from "@/api/queries";
 import type { ReadingShape, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import SheetDialog from "@/parts/SheetDialog.vue";
+import { shown as shownText } from "@/parts/values";
 import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
 
@@ -58,10 +59,6 @@ async function asExample(reading: ReadingShape): Promise<void> {
     complain(messageOf(wrong));
   }
 }
-const pretty = (value: unknown) => {
-  if (typeof value !== "string") return JSON.stringify(value, null, 2);
-  return value.startsWith("data:image/") ? "(a picture)" : value;
-};
 </script>
 
 <template>
@@ -90,10 +87,10 @@ const pretty = (value: unknown) => {
           <span v-if="page.repeats > 10" class="font-mono">{{ repeat + 1 }} of {{ page.repeats }}</span>
         </span>
       </div>
-      <div v-if="input.length > 1 || pretty(input[0]?.[1] ?? '') !== shown?.title" class="max-h-[54px] overflow-auto pt-1">
+      <div v-if="input.length > 1 || shownText(input[0]?.[1] ?? '') !== shown?.title" class="max-h-[54px] overflow-auto pt-1">
         <p v-for="[key, value] in input" :key="key" class="text-sm text-ink-2">
           <span v-if="input.length > 1" class="font-mono text-xs text-slate">{{ key }}</span>
-          <span class="whitespace-pre-wrap"> {{ pretty(value) }}</span>
+          <span class="whitespace-pre-wrap"> {{ shownText(value) }}</span>
         </p>
       </div>
     </header>

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 
 import type { CasePage, DraftProblem, Example, Prompt } from "@/api/schema";
 import { say } from "@/frame/notices";
-import { asText, valueOf } from "../talk/values";
+import { asText, isPicture, valueOf } from "@/parts/values";
 
 const prompt = defineModel<Prompt>({ required: true });
 const props = defineProps<{ inputs: string[]; cases: CasePage[]; problems: DraftProblem[]; placed: boolean }>();
@@ -81,7 +81,7 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
       <div class="flex min-w-0 flex-col gap-1" :class="example.off ? 'opacity-55' : ''">
         <label v-for="name in columns" :key="name" class="flex gap-2">
           <span class="w-[76px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate">{{ name }}</span>
-          <span v-if="asText(example.inputs?.[name]).startsWith('data:image/')" class="caption pt-[3px]">a picture</span>
+          <span v-if="isPicture(example.inputs?.[name])" class="caption pt-[3px]">a picture</span>
           <textarea
             v-else
             rows="1"

@@ -9,7 +9,7 @@ import type { KeptTry, TryLine } from "@/api/schema";
 import { cents, duration, when } from "@/marks/format";
 import TickStrip from "@/marks/TickStrip.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
-import { asText } from "../talk/values";
+import { shown } from "@/parts/values";
 
 const props = defineProps<{ open: boolean; name: string }>();
 const emit = defineEmits<{ close: []; bring: [kept: KeptTry] }>();
@@ -46,9 +46,9 @@ watch(lines, (list) => {
 });
 
 function asked(line: TryLine): string {
-  const said = Object.values(line.asked.inputs ?? {}).map(asText).find((text) => text.trim()) ?? "";
+  const said = Object.values(line.asked.inputs ?? {}).map(shown).find((text) => text.trim()) ?? "";
   const turns = line.asked.turns?.filter((turn) => turn.role === "user").length ?? 0;
-  return (said.startsWith("data:image/") ? "a picture" : said) + (turns ? `, turn ${turns + 1}` : "");
+  return said + (turns ? `, turn ${turns + 1}` : "");
 }
 function settings(line: TryLine): string {
   const { temperature } = line.asked.settings ?? {};
@@ -89,7 +89,7 @@ function settings(line: TryLine): string {
         <dl class="border-l-2 border-rule pl-3">
           <div v-for="(value, input) in kept.data.value.asked.inputs" :key="input" class="flex gap-3">
             <dt class="font-mono text-xs text-slate">{{ input }}</dt>
-            <dd class="line-clamp-4 min-w-0 font-serif break-words">{{ asText(value).startsWith("data:image/") ? "(a picture)" : asText(value) }}</dd>
+            <dd class="line-clamp-4 min-w-0 font-serif break-words">{{ shown(value) }}</dd>
           </div>
         </dl>
         <AnswerText

@@ -3,6 +3,7 @@
 import { computed } from "vue";
 
 import type { Input, RecordField } from "@/api/schema";
+import { listFrom } from "@/parts/values";
 
 const input = defineModel<Input>({ required: true });
 defineProps<{ unused: boolean; problem: string }>();
@@ -26,7 +27,6 @@ function put(change: Partial<Input>): void {
 function putField(at: number, change: Partial<RecordField>): void {
   put({ fields: (input.value.fields ?? []).map((field, i) => (i === at ? { ...field, ...change } : field)) });
 }
-const list = (text: string) => text.split(",").map((each) => each.trim()).filter(Boolean);
 const value = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 
@@ -61,7 +61,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
       placeholder="choices, with commas between"
       :value="(input.choices ?? []).join(', ')"
       :aria-label="`Choices of ${input.name}`"
-      @change="put({ choices: list(value($event)) })"
+      @change="put({ choices: listFrom(value($event)) })"
     />
     <div v-if="input.kind === 'record'" class="mt-1 ml-3 border-l border-rule pl-3">
       <div v-for="(field, at) in input.fields" :key="at" class="flex items-center gap-2 py-[2px]">
@@ -74,7 +74,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
           :placeholder="field.kind === 'choice' ? 'choices, with commas between' : 'what it holds'"
           :value="field.kind === 'choice' ? (field.choices ?? []).join(', ') : (field.description ?? '')"
           :aria-label="`About ${field.name}`"
-          @change="putField(at, field.kind === 'choice' ? { choices: list(value($event)) } : { description: value($event).trim() })"
+          @change="putField(at, field.kind === 'choice' ? { choices: listFrom(value($event)) } : { description: value($event).trim() })"
         />
         <button type="button" class="link text-xs" @click="put({ fields: input.fields!.filter((_, i) => i !== at) })">remove</button>
       </div>

@@ -3,6 +3,7 @@
 import { computed, ref, watch } from "vue";
 
 import type { DraftProblem, ReplyShape } from "@/api/schema";
+import { listFrom } from "@/parts/values";
 import SchemaEditor from "./SchemaEditor.vue";
 
 const props = defineProps<{ problems: DraftProblem[]; words: string; placed: boolean }>();
@@ -18,12 +19,12 @@ const CALL = "{{ reply_shape() }}";
 const labels = computed({
   get: () => (reply.value.labels ?? []).join(", "),
   set: (text: string) => {
-    reply.value.labels = text.split(",").map((label) => label.trim()).filter(Boolean);
+    reply.value.labels = listFrom(text);
   },
 });
 const labelText = ref(labels.value);
 watch(labels, (text) => {
-  const typed = labelText.value.split(",").map((label) => label.trim()).filter(Boolean).join(", ");
+  const typed = listFrom(labelText.value).join(", ");
   if (typed !== text) labelText.value = text;
 });
 watch(labelText, (text) => (labels.value = text));

@@ -2,6 +2,7 @@
 /** The fields of an object, as rows; those of records inside stand indented below. */
 import { computed } from "vue";
 
+import { listFrom } from "@/parts/values";
 import { boundsOf, type Field, fieldsOf, freshField, isShape, kindOf, type FieldKind, KINDS, type Schema, withFields, withKeyword, withKind } from "./shape";
 
 const shape = defineModel<Schema>({ required: true });
@@ -31,7 +32,6 @@ function move(at: number, by: number): void {
   shape.value = withFields(shape.value, moved);
 }
 const numberOf = (text: string) => (text.trim() === "" || !Number.isFinite(Number(text)) ? undefined : Number(text));
-const choicesOf = (text: string) => text.split(",").map((each) => each.trim()).filter(Boolean);
 
 /** Of a list: what its items are. */
 const itemKind = (field: Field) => kindOf((field.schema.items as Schema | undefined) ?? {});
@@ -98,7 +98,7 @@ function putInside(at: number, schema: Schema): void {
           placeholder="choices, with commas between"
           :value="(field.schema.enum as unknown[]).join(', ')"
           :aria-label="`Choices of ${field.name}`"
-          @change="keyword(at, 'enum', choicesOf(($event.target as HTMLInputElement).value))"
+          @change="keyword(at, 'enum', listFrom(($event.target as HTMLInputElement).value))"
         />
         <label v-if="kindOf(field.schema) === 'list'" class="flex items-center gap-1 text-sm">
           of

@@ -1,5 +1,7 @@
 /** A JSON Schema of an object as a form shows it. Keywords that the form does not know stay untouched. */
 
+import { isRecord } from "@/parts/values";
+
 export type Schema = Record<string, unknown>;
 export type FieldKind = "text" | "integer" | "number" | "yes_no" | "choice" | "list" | "record" | "other";
 
@@ -87,8 +89,4 @@ export function freshField(fields: Field[]): Field {
   let number = 1;
   while (taken.has(`field_${number}`)) number += 1;
   return { name: `field_${number}`, schema: { type: "string" }, required: true };
-}
-
-function isRecord(value: unknown): value is Schema {
-  return typeof value === "object" && value !== null && !Array.isArray(value);
 }

@@ -6,7 +6,7 @@ import type { Input } from "@/api/schema";
 import { complain } from "@/frame/notices";
 import PassagesEditor from "./PassagesEditor.vue";
 import RecordEditor from "./RecordEditor.vue";
-import { asText } from "./values";
+import { asText, isPicture } from "@/parts/values";
 
 const value = defineModel<unknown>({ required: true });
 const props = defineProps<{ name: string; described: Input | undefined }>();
@@ -19,7 +19,7 @@ const hint = computed(() => {
   if (example != null && example !== "") return `e.g. ${asText(example)}`;
   return description || `Type ${props.name} here`;
 });
-const image = computed(() => (text.value.startsWith("data:image/") ? text.value : ""));
+const image = computed(() => (isPicture(value.value) ? value.value : ""));
 const MOST_BYTES = 10_000_000;
 
 function takeImage(event: Event): void {

@@ -6,7 +6,7 @@ import { api, got, messageOf } from "@/api/client";
 import { complain, say } from "@/frame/notices";
 import LabelField from "@/parts/LabelField.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
-import { asText } from "./values";
+import { listFrom, shown } from "@/parts/values";
 
 const props = defineProps<{
   open: boolean;
@@ -90,7 +90,7 @@ async function keep(): Promise<void> {
             answer: how.value === "wanted" ? (answer.value?.text ?? null) : null,
             must_not_say: phrases,
           },
-          tags: tags.value.split(",").map((tag) => tag.trim()).filter(Boolean),
+          tags: listFrom(tags.value),
           origin: "kept from a try",
         },
       }),
@@ -111,7 +111,7 @@ async function keep(): Promise<void> {
       <dl class="flex flex-col gap-1 border-l-2 border-rule pl-3">
         <div v-for="(value, input) in inputs" :key="input" class="flex gap-3">
           <dt class="font-mono text-xs text-slate">{{ input }}</dt>
-          <dd class="line-clamp-3 min-w-0 font-serif break-words">{{ asText(value).startsWith("data:image/") ? "(a picture)" : asText(value) || "(empty)" }}</dd>
+          <dd class="line-clamp-3 min-w-0 font-serif break-words">{{ shown(value) || "(empty)" }}</dd>
         </div>
         <div v-for="(turn, at) in turns" :key="at" class="flex gap-3">
           <dt class="font-mono text-xs text-slate">then</dt>

@@ -3,7 +3,7 @@
 import { computed, ref } from "vue";
 
 import type { RecordField } from "@/api/schema";
-import { asText, valueOf } from "./values";
+import { asText, valueOf } from "@/parts/values";
 
 const record = defineModel<Record<string, unknown>>({ required: true });
 const props = defineProps<{ fields: RecordField[] }>();

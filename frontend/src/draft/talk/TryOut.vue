@@ -16,7 +16,7 @@ import TalkBar from "./TalkBar.vue";
 import TryColumn from "./TryColumn.vue";
 import { useTokens } from "./useTokens";
 import { useTryOut } from "./useTryOut";
-import { asText } from "./values";
+import { asText } from "@/parts/values";
 
 const props = defineProps<{ name: string; prompt: Prompt; edits: number; inputNames: string[]; blocked: string }>();
 const emit = defineEmits<{ models: [names: string[]]; example: [example: Example]; bring: [content: Prompt] }>();

@@ -5,7 +5,7 @@ import type { Asked, CasePage, Expectation, Input, Prompt, TryOut, VersionPage }
 import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
 import { type Column, contentOf, exchangesOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
-import { valueOf } from "./values";
+import { copied, isRecord, valueOf } from "@/parts/values";
 
 interface Remembered {
   columns: { model: string; temperature?: number | null; settings?: Setup["settings"]; version?: number | null }[];
@@ -95,7 +95,7 @@ export function useTryOut(name: string, given: Given) {
     expect.value = kept?.content.expect ?? {};
     caseTurns.value = kept?.content.turns ?? [];
     if (!kept) return;
-    inputs.value = JSON.parse(JSON.stringify(kept.content.inputs ?? {})) as Record<string, unknown>;
+    inputs.value = copied(kept.content.inputs ?? {});
     startOver();
   }
 
@@ -245,10 +245,6 @@ export function useTryOut(name: string, given: Given) {
     inputs, sent, caseNumber, expect, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
     useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
   };
-}
-
-function isRecord(value: unknown): boolean {
-  return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
 function read(key: string): Remembered | null {

@@ -5,7 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, got, messageOf } from "@/api/client";
-import { useVersions } from "@/api/queries";
+import { useScores, useVersions } from "@/api/queries";
 import type { Prompt, VersionPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { percent, when } from "@/marks/format";
@@ -17,6 +17,7 @@ const emit = defineEmits<{ close: []; bring: [version: VersionPage] }>();
 const router = useRouter();
 const queries = useQueryClient();
 const versions = useVersions(computed(() => props.name));
+const scores = useScores(computed(() => props.name), () => props.open);
 const list = computed(() => versions.data.value?.versions ?? []);
 /** What is looked at: a version, or null for the draft. */
 const chosen = ref<number | null>(null);
@@ -50,7 +51,7 @@ function onKey(event: KeyboardEvent): void {
 
 const contentOf = (number: number | null) => (number === null ? props.draft : list.value.find((each) => each.number === number)?.content);
 const version = computed(() => list.value.find((each) => each.number === chosen.value));
-const scoreOf = (number: number) => versions.data.value?.scores.find((each) => each.version === number);
+const scoreOf = (number: number) => scores.data.value?.scores.find((each) => each.version === number);
 const EMPTY: Prompt = { messages: [] };
 
 async function branch(number: number): Promise<void> {

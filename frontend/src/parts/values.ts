@@ -1,0 +1,39 @@
+/** Values of inputs, as they are typed and as they are sent. */
+
+/** What was typed: a record or list where it is JSON of one, else the text itself. */
+export function valueOf(text: string): unknown {
+  if (!/^\s*[[{]/.test(text)) return text;
+  try {
+    return JSON.parse(text) as unknown;
+  } catch {
+    return text;
+  }
+}
+
+export function asText(value: unknown): string {
+  if (value === undefined || value === null) return "";
+  return typeof value === "string" ? value : JSON.stringify(value, null, 2);
+}
+
+export function isPicture(value: unknown): value is string {
+  return typeof value === "string" && value.startsWith("data:image/");
+}
+
+/** As a list or a sheet shows it: a picture is not written out. */
+export function shown(value: unknown): string {
+  return isPicture(value) ? "(a picture)" : asText(value);
+}
+
+/** What stands between commas, without what is empty. */
+export function listFrom(text: string): string[] {
+  return text.split(",").map((each) => each.trim()).filter(Boolean);
+}
+
+export function isRecord(value: unknown): value is Record<string, unknown> {
+  return typeof value === "object" && value !== null && !Array.isArray(value);
+}
+
+/** The same value, with nothing shared. */
+export function copied<T>(value: T): T {
+  return JSON.parse(JSON.stringify(value)) as T;
+}
