@@ -77,6 +77,7 @@ def talk(page: Page) -> None:
 def versions(page: Page) -> None:
     page.click("versions")
     page.find("compare")
+    page.reads("version-2", "label is right")
 
 
 def reply(page: Page) -> None:
