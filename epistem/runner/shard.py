@@ -148,13 +148,13 @@ class _Shard:
                 exchange = await self._with_tools(cell, client, body, exchange)
             return self._answered(cell, body, exchange)
         except CallFailed as error:
-            return _unanswered(cell, body, error.message, error.trace, error.raw)
+            return self._unanswered(cell, body, error.message, error.trace, error.raw)
         except EpistemError as error:
-            return _unanswered(cell, body, error.message, _never_asked())
+            return self._unanswered(cell, body, error.message, _never_asked())
         except Exception as error:
             log.exception("a cell failed", cell=cell.id)
             message = f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
-            return _unanswered(cell, body, message, _never_asked())
+            return self._unanswered(cell, body, message, _never_asked())
 
     async def _with_tools(
         self, cell: cells.ClaimedCell, client: ModelClient, body: bytes, first: Exchange
@@ -205,27 +205,32 @@ class _Shard:
             findings=self._benches[cell.arm].judge(Answer(reply.text, reply.finish_reason), ground),
         )
 
-
-def _unanswered(
-    cell: cells.ClaimedCell, body: bytes, why: str, trace: CallTrace, raw: bytes | None = None
-) -> NewReading:
-    return NewReading(
-        cell_id=cell.id,
-        arm=cell.arm,
-        case_at=cell.case_at,
-        repeat_no=cell.repeat_no,
-        request=body or b"{}",
-        reply=raw,
-        answer=None,
-        finish_reason=None,
-        input_tokens=0,
-        output_tokens=0,
-        cents=0.0,
-        attempts=trace.attempts,
-        started_at=trace.started_at,
-        total_ms=trace.total_ms,
-        error=why,
-    )
+    def _unanswered(
+        self,
+        cell: cells.ClaimedCell,
+        body: bytes,
+        why: str,
+        trace: CallTrace,
+        raw: bytes | None = None,
+    ) -> NewReading:
+        return NewReading(
+            cell_id=cell.id,
+            arm=cell.arm,
+            case_at=cell.case_at,
+            repeat_no=cell.repeat_no,
+            request=body or b"{}",
+            reply=raw,
+            answer=None,
+            finish_reason=None,
+            input_tokens=0,
+            output_tokens=0,
+            cents=0.0,
+            attempts=trace.attempts,
+            started_at=trace.started_at,
+            total_ms=trace.total_ms,
+            error=why,
+            findings=self._benches[cell.arm].unanswered(self._grounds[cell.arm][cell.case_at]),
+        )
 
 
 def _never_asked() -> CallTrace:

@@ -8,10 +8,14 @@ from datetime import datetime
 from threading import Lock
 from time import monotonic
 
-from epistem.core.checks.registry import Measure, measures_of
-from epistem.core.evidence.intervals import Rate
+from epistem.core.checks.registry import Measure
+from epistem.core.evidence.intervals import LEVEL, Rate
+from epistem.core.evidence.power import Spread, spread_of
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
-from epistem.core.evidence.verdict import Verdict, Word, reach_verdict
+from epistem.core.evidence.verdict import Missing, Question, Verdict, Word, reach_verdict
+from epistem.core.trials.names import arm_names
+from epistem.core.trials.plan import TrialPlan
+from epistem.core.trials.showing import Showing, what_it_shows
 from epistem.store import readings, trials
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
@@ -19,12 +23,15 @@ from epistem.store.subjects import Subject
 KEPT = 200
 LATEST = 20
 """Trials that are looked through for the scores of versions."""
+LOOKED_BACK = 5
+"""Trials whose spread is looked for when the next is planned."""
 REST = 10
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first."""
+    """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first.
+    `spreads[measure]` is how much its readings varied, for planning the next trial."""
 
     trial: trials.Trial
     arms: list[trials.Arm]
@@ -34,6 +41,7 @@ class Evidence:
     efforts: list[Effort]
     sentences: list[list[Segment]]
     lead: int | None
+    spreads: list[Spread | None]
 
 
 @dataclass(frozen=True)
@@ -56,17 +64,17 @@ class _Kept:
     fresh_until: float
 
 
-_kept: OrderedDict[tuple[int, datetime], _Kept] = OrderedDict()
+_kept: OrderedDict[tuple[int, datetime, str, Missing], _Kept] = OrderedDict()
 _lock = Lock()
 
 
-def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
+def evidence_of(tx: Transaction, trial: trials.Trial, missing: Missing = "failed") -> Evidence:
     """Cheap when asked again: recorded readings never change, so it holds until more are there.
 
     While the trial runs it is worked out again only after REST times as long as the last time
     took, so that a large trial that is looked at does not keep a core busy.
     """
-    key = (trial.id, trial.created_at)
+    key = (trial.id, trial.created_at, trial.status, missing)
     with _lock:
         kept = _kept.get(key)
         if kept is not None:
@@ -76,7 +84,7 @@ def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
     ):
         return kept.evidence
     began = monotonic()
-    found = _compute(tx, trial)
+    found = _compute(tx, trial, missing)
     fresh_until = monotonic() + REST * (monotonic() - began)
     with _lock:
         _kept[key] = _Kept(found, trial.recorded, fresh_until)
@@ -86,14 +94,15 @@ def evidence_of(tx: Transaction, trial: trials.Trial) -> Evidence:
 
 
 def headline_of(tx: Transaction, trial: trials.Trial) -> Headline | None:
-    """The lead arm on the first measure, or None when there is nothing to compare."""
+    """The main question, or the lead arm on the first measure; None with nothing to compare."""
     found = evidence_of(tx, trial)
-    mark = next((c for c in found.verdict.comparisons if c.arm == found.lead), None)
-    if mark is None or found.lead is None:
+    marks = [c for c in found.verdict.comparisons if c.main or c.arm == found.lead]
+    if not marks:
         return None
+    mark = next((c for c in marks if c.main), marks[0])
     return Headline(
         trial=trial.id,
-        arm=found.names[found.lead],
+        arm=found.names[mark.arm],
         against=found.names[0],
         measure=found.measures[mark.measure].title,
         difference=mark.difference,
@@ -137,33 +146,43 @@ def version_scores(tx: Transaction, subject: Subject) -> list[VersionScore]:
     return list(found.values())
 
 
+def outlook_of(
+    tx: Transaction, subject: Subject, plan: TrialPlan, outlook: trials.Outlook
+) -> Showing:
+    """What a plan can show, by the spread of the newest of the latest trials that measured the same."""
+    found: dict[str, Spread] = {}
+    for trial in trials.all_of(tx, subject, most=LOOKED_BACK):
+        if trial.recorded and any(m.key not in found for m in outlook.measures):
+            told = evidence_of(tx, trial)
+            for measure, spread in zip(told.measures, told.spreads, strict=True):
+                if spread is not None:
+                    found.setdefault(measure.key, spread)
+    keys = [measure.key for measure in outlook.measures]
+    question = plan.question
+    return what_it_shows(
+        outlook.measures,
+        outlook.counts,
+        [found.get(key) for key in keys],
+        arms=len(plan.arms),
+        repeats=plan.repeats,
+        main=keys.index(question.measure) if question else None,
+    )
+
+
 def _told(rate: Rate | None) -> tuple[float | None, float | None, float | None]:
     return (rate.value, rate.interval.low, rate.interval.high) if rate else (None, None, None)
 
 
-def arm_names(arms: list[trials.Arm]) -> list[str]:
-    """As short as tells them apart: `v2`, `v2 tern-s`, or with the settings that differ."""
-    versions = [f"v{arm.version}" for arm in arms]
-    if len(set(versions)) == len(arms) and len({arm.model for arm in arms}) == 1:
-        return versions
-    names = [f"v{arm.version} {arm.model}" for arm in arms]
-    if len(set(names)) == len(arms):
-        return names
-    settings = [arm.settings.to_json() for arm in arms]
-    varied = [k for k in settings[0] if len({str(s.get(k)) for s in settings}) > 1]
-    return [
-        " ".join([name, *(f"{k.replace('_', ' ')} {s[k]:g}" for k in varied if k in s)])
-        for name, s in zip(names, settings, strict=True)
-    ]
-
-
-def _compute(tx: Transaction, trial: trials.Trial) -> Evidence:
+def _compute(tx: Transaction, trial: trials.Trial, missing: Missing) -> Evidence:
     arms = trials.arms_of(tx, trial.id)
-    measures = measures_of(trial.checks)
+    measures = trial.measures
     cases = len(trial.plan.cases or [])
     tally = readings.tally(tx, trial.id, len(arms), len(measures), cases)
     margins = [measure.margin for measure in measures]
-    verdict = reach_verdict(tally, margins, seed=trial.plan.seed)
+    question = _question(trial)
+    verdict = reach_verdict(
+        tally, margins, question=question, early=trial.status != "finished", missing=missing
+    )
     efforts = readings.efforts(tx, trial.id, len(arms))
     names = arm_names(arms)
     sentences: list[list[Segment]] = [[]]
@@ -177,9 +196,22 @@ def _compute(tx: Transaction, trial: trials.Trial) -> Evidence:
                 margins,
                 efforts[arm],
                 efforts[0],
+                missing=missing,
+                same_needs=verdict.same_needs,
+                early=verdict.level > LEVEL,
             )
         )
-    return Evidence(trial, arms, names, measures, verdict, efforts, sentences, _lead(arms))
+    spreads = [spread_of(tally.passed[:, m], tally.total[:, m]) for m in range(len(measures))]
+    lead = question.arm if question else _lead(arms)
+    return Evidence(trial, arms, names, measures, verdict, efforts, sentences, lead, spreads)
+
+
+def _question(trial: trials.Trial) -> Question | None:
+    asked = trial.plan.question
+    if asked is None:
+        return None
+    index = next((m.index for m in trial.measures if m.key == asked.measure), None)
+    return None if index is None else Question(asked.arm, index)
 
 
 def _lead(arms: list[trials.Arm]) -> int | None:

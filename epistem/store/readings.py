@@ -175,7 +175,8 @@ def get(tx: Transaction, reading_id: int) -> Reading:
 def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000) -> list[Tick]:
     """The marks that landed after reading `after`, in the order of their landing."""
     rows = tx.rows(
-        "SELECT id, arm, case_at, repeat_no, error IS NULL, judged, failed FROM readings "
+        "SELECT id, arm, case_at, repeat_no, error IS NULL, IF(error IS NULL, judged, 0), "
+        "IF(error IS NULL, failed, 0) FROM readings "
         "WHERE trial_id = %s AND id > %s ORDER BY id LIMIT %s",
         (trial_id, after, most),
     )
@@ -183,20 +184,26 @@ def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000)
 
 
 def tally(tx: Transaction, trial_id: int, arms: int, measures: int, cases: int) -> Tally:
-    """How many answers each arm had judged and passed, a measure and a case."""
+    """How many answers each arm had judged, passed and missing, a measure and a case."""
     passed = np.zeros((arms, measures, cases), dtype=np.int64)
-    total = np.zeros_like(passed)
+    total, missing = np.zeros_like(passed), np.zeros_like(passed)
     rows = tx.rows(
-        "SELECT arm, case_at, judged, failed FROM readings WHERE trial_id = %s", [trial_id]
+        "SELECT arm, case_at, judged, failed, error IS NULL FROM readings WHERE trial_id = %s",
+        [trial_id],
     )
-    if rows:
-        arm, case, judged, failed = np.array(rows, dtype=np.uint64).T
-        place = (arm.astype(np.int64), case.astype(np.int64))
-        for measure in range(measures):
-            bit = np.uint64(1 << measure)
-            np.add.at(total[:, measure], place, (judged & bit) > 0)
-            np.add.at(passed[:, measure], place, (judged & ~failed & bit) > 0)
-    return Tally(passed, total)
+    if not rows:
+        return Tally(passed, total, missing)
+    arm, case, judged, failed, answered = np.array(rows, dtype=np.uint64).T
+    place, came = (arm.astype(np.int64), case.astype(np.int64)), answered > 0
+    for measure in range(measures):
+        bit = np.uint64(1 << measure)
+        has = (judged & bit) > 0
+        np.add.at(total[:, measure], place, has & came)
+        np.add.at(passed[:, measure], place, has & came & ((failed & bit) == 0))
+        # Trials made before it was noted what a missing answer was asked for: as its case was.
+        asked = has | ((judged == 0) & (total[:, measure].sum(axis=0) > 0)[place[1]])
+        np.add.at(missing[:, measure], place, asked & ~came)
+    return Tally(passed, total, missing)
 
 
 def efforts(tx: Transaction, trial_id: int, arms: int) -> list[Effort]:

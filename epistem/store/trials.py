@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from itertools import islice
-from typing import Any
+from typing import Any, NamedTuple
 
 from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures_of
 from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
-from epistem.core.trials.plan import TrialPlan, cells_of, check_plan
+from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
+from epistem.core.trials.showing import cases_asked
 from epistem.store import cases, models, versions
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
@@ -28,7 +29,8 @@ MAX_MEASURES = 60
 
 @dataclass(frozen=True)
 class Trial:
-    """`recorded` counts readings, `unanswered` those of them that got no answer."""
+    """`recorded` counts readings, `unanswered` those of them that got no answer. `measures` are the
+    rows of evidence as they were when the trial was made, with the signatures of that day."""
 
     id: int
     subject_id: int
@@ -41,6 +43,7 @@ class Trial:
     created_at: datetime
     started_at: datetime | None
     finished_at: datetime | None
+    measures: list[Measure]
 
     @property
     def checks(self) -> list[CheckUse]:
@@ -70,13 +73,22 @@ class TrialCase:
 
 _SELECT = """
 SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unanswered,
-       t.created_at, t.started_at, t.finished_at
+       t.created_at, t.started_at, t.finished_at, t.measures
   FROM trials t JOIN subjects s ON s.id = t.subject_id
 """
 
 
-def estimate_of(tx: Transaction, subject: Subject, plan: TrialPlan, in_flight: int) -> Estimate:
-    """What the plan will take. Raises InvalidInput or NotFound as `create` does."""
+class Outlook(NamedTuple):
+    """The measures of a plan, and how many of its cases each has something to say of."""
+
+    measures: list[Measure]
+    counts: list[int]
+
+
+def estimate_of(
+    tx: Transaction, subject: Subject, plan: TrialPlan, in_flight: int
+) -> tuple[Estimate, Outlook]:
+    """What the plan will take, and what is needed to say what it can show. Raises as `create`."""
     chosen = cases.picked(tx, subject, plan.cases)
     check_plan(plan, len(chosen))
     known, past = models.all_of(tx), _past_answers(tx, subject)
@@ -87,7 +99,14 @@ def estimate_of(tx: Transaction, subject: Subject, plan: TrialPlan, in_flight: i
         prices = (model.context_window, model.input_cents, model.output_cents)
         length, ms = past.get(arm.model, (None, None))
         arms.append(PlannedArm(version.content, settings, *prices, length, ms))
-    return estimate(arms, [c.content.inputs for c in chosen], plan.repeats, in_flight)
+    first = arms[0].prompt.reply
+    checks = subject.checks_for(first) if plan.checks is None else plan.checks
+    check_uses(checks)
+    measures = measures_of(checks, *(arm.prompt.reply for arm in arms))
+    check_question(plan, [measure.key for measure in measures])
+    counts = cases_asked(checks, first, [c.content for c in chosen])
+    told = estimate(arms, [c.content.inputs for c in chosen], plan.repeats, in_flight)
+    return told, Outlook(measures, counts)
 
 
 def _past_answers(tx: Transaction, subject: Subject) -> dict[str, tuple[float, float]]:
@@ -123,17 +142,25 @@ def create(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     check_plan(plan, len(chosen))
     saved = _versions(tx, subject, plan, models.all_of(tx))
     checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
+    check_uses(checks)
+    measures = measures_of(checks, *(version.content.reply for version in saved))
+    if len(measures) > MAX_MEASURES:
+        raise InvalidInput(f"A trial can have {MAX_MEASURES} measures at most.", field="checks")
+    check_question(plan, [measure.key for measure in measures])
     arms = []
     for arm, version in zip(plan.arms, saved, strict=True):
-        measures = Bench(checks, version.content.reply).measures
-        if len(measures) > MAX_MEASURES:
-            raise InvalidInput(f"A trial can have {MAX_MEASURES} measures at most.", field="checks")
+        Bench(checks, version.content.reply)  # raises for a check that this version can't have
         arms.append((version, arm.model, arm.settings.over(version.content.settings)))
 
     kept = plan.model_copy(update={"cases": [c.number for c in chosen], "checks": checks})
     trial_id = tx.insert(
-        "INSERT INTO trials (subject_id, plan, total) VALUES (%s, %s, %s)",
-        (subject.id, dumps(kept.to_json()), len(arms) * len(chosen) * plan.repeats),
+        "INSERT INTO trials (subject_id, plan, total, measures) VALUES (%s, %s, %s, %s)",
+        (
+            subject.id,
+            dumps(kept.to_json()),
+            len(arms) * len(chosen) * plan.repeats,
+            dumps([asdict(measure) for measure in measures]),
+        ),
     )
     tx.run_many(
         "INSERT INTO trial_cases (trial_id, position, number, content) VALUES (%s, %s, %s, %s)",
@@ -227,4 +254,9 @@ def go_on(tx: Transaction, trial_id: int) -> Trial:
 
 
 def _from_row(row: tuple[Any, ...]) -> Trial:
-    return Trial(*(*row[:4], TrialPlan.from_json(json.loads(row[4])), *row[5:]))
+    plan = TrialPlan.from_json(json.loads(row[4]))
+    if row[11] is None:
+        measures = measures_of(plan.checks or [])
+    else:
+        measures = [Measure(**each) for each in json.loads(row[11])]
+    return Trial(*(*row[:4], plan, *row[5:11], measures))

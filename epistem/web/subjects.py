@@ -8,8 +8,7 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem import starters
-from epistem.core.checks.registry import CHECKS, CheckUse, check_class, measures_of
-from epistem.core.errors import InvalidInput
+from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_uses, measures_of
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.core.shapes import Document
@@ -182,11 +181,7 @@ def get_subject(path: SubjectPath) -> Response:
     summary="Attach checks",
 )  # fmt: skip
 def put_checks(path: SubjectPath, body: Checks) -> Response:
-    seen = [use.check for use in body.checks]
-    for position, key in enumerate(seen):
-        if key in seen[:position]:
-            raise InvalidInput(f"“{key}” is attached twice.", field=f"checks.{position}.check")
-    measures_of(body.checks)
+    check_uses(body.checks)
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
         subjects.set_checks(tx, subject, body.checks)
@@ -226,13 +221,14 @@ def _told(found: evidence.Headline | None) -> Headline | None:
 def _page(tx: Transaction, subject: subjects.Subject) -> SubjectPage:
     row = next(r for r in subjects.desk(tx, only=subject.name))
     trial = trials.get(tx, row.latest_trial) if row.latest_trial else None
-    checks = subject.checks_for(drafts.get(tx, subject).content.reply)
+    shape = drafts.get(tx, subject).content.reply
+    checks = subject.checks_for(shape)
     return SubjectPage.model_validate(
         {
             **_line(tx, row).model_dump(),
             "trial_recorded": trial.recorded if trial else None,
             "trial_total": trial.total if trial else None,
             "checks": [use.model_dump() for use in checks],
-            "measures": [vars(measure) for measure in measures_of(checks)],
+            "measures": [vars(measure) for measure in measures_of(checks, shape)],
         }
     )

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
-from epistem.core.checks.registry import CheckUse, measures_of
+from epistem.core.checks.registry import CheckUse
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.plan import IN_FLIGHT, TrialPlan
+from epistem.core.trials.names import arm_names
+from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
+from epistem.core.trials.showing import Showing
 from epistem.store import readings, subjects, trials
 from epistem.store.database import Transaction
-from epistem.store.evidence import arm_names
+from epistem.store.evidence import outlook_of
 from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
@@ -73,12 +75,45 @@ class TrialPage(TrialLine):
     cases: list[TrialCaseShape]
     checks: list[CheckUse]
     measures: list[Measure]
+    question: MainQuestion | None
     seed: int
     ticks: list[TickShape]
 
 
 class TrialList(Shape):
     trials: list[TrialLine]
+
+
+class ShownShape(Shape):
+    """`points` are the smallest true difference that would be called four times in five; null where
+    these cases can't show any. `spread_of`: the past readings' own spread (`past`), the one to expect
+    of a past pass rate (`rate`), or of a check that passes in 80% (`guess`). `same_needs` cases are
+    the fewest for “same”; null for never."""
+
+    key: str
+    title: str
+    margin: float
+    main: bool
+    cases: int
+    points: float | None
+    spread_of: Literal["past", "rate", "guess"]
+    same_needs: int | None
+
+
+class CurveShape(Shape):
+    """`points[i]` go with `curve_cases[i]` cases."""
+
+    repeats: int
+    points: list[float | None]
+
+
+class ShowingShape(Shape):
+    """What the trial can show. `curve_of` is an index of `shown`; nothing is shown for one arm."""
+
+    shown: list[ShownShape]
+    curve_of: int | None
+    curve_cases: list[int]
+    curves: list[CurveShape]
 
 
 class EstimateShape(Shape):
@@ -94,6 +129,7 @@ class EstimateShape(Shape):
     from_past: bool
     too_long: int
     unfit: int
+    showing: ShowingShape
 
 
 class TrialPath(BaseModel):
@@ -181,7 +217,8 @@ def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
             for c in trials.cases_of(tx, trial.id)
         ],
         checks=trial.checks,
-        measures=[Measure.model_validate(m) for m in measures_of(trial.checks)],
+        measures=[Measure.model_validate(m) for m in trial.measures],
+        question=trial.plan.question,
         seed=trial.plan.seed,
         ticks=tick_shapes(readings.ticks(tx, trial.id, most=200_000)),
     )
@@ -214,8 +251,31 @@ def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
 )  # fmt: skip
 def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
     with database().transaction() as tx:
-        found = trials.estimate_of(tx, subjects.get(tx, path.name), body, IN_FLIGHT)
-    return reply(EstimateShape.model_validate(found._asdict()))
+        subject = subjects.get(tx, path.name)
+        found, outlook = trials.estimate_of(tx, subject, body, IN_FLIGHT)
+        showing = outlook_of(tx, subject, body, outlook)
+    return reply(EstimateShape(**found._asdict(), showing=_showing(showing)))
+
+
+def _showing(found: Showing) -> ShowingShape:
+    return ShowingShape(
+        shown=[
+            ShownShape(
+                key=each.measure.key,
+                title=each.measure.title,
+                margin=each.measure.margin,
+                main=each.main,
+                cases=each.cases,
+                points=each.points,
+                spread_of=each.spread.of,
+                same_needs=each.same_needs,
+            )
+            for each in found.shown
+        ],
+        curve_of=found.curve_of,
+        curve_cases=found.curve_cases,
+        curves=[CurveShape.model_validate(curve) for curve in found.curves],
+    )
 
 
 @bp.get(
@@ -270,8 +330,7 @@ def get_reading(path: ReadingPath) -> Response:
 
 
 def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingShape:
-    measures = measures_of(trial.checks)
     findings = [
-        finding_shape(measures[judged.measure], judged.finding) for judged in reading.findings
+        finding_shape(trial.measures[judged.measure], judged.finding) for judged in reading.findings
     ]
     return ReadingShape.model_validate({**vars(reading), "findings": findings})

@@ -15,7 +15,7 @@ import structlog
 from flask import Response
 
 from epistem.core.checks.base import Answer, Ground
-from epistem.core.checks.registry import CheckUse, measures_of
+from epistem.core.checks.registry import CheckUse, check_class, measures_of
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
@@ -266,14 +266,15 @@ def _judge(
     uses: list[CheckUse], ground: Ground, answer: Answer
 ) -> tuple[list[FindingShape], list[str]]:
     found, skipped = [], []
-    by_key = {measure.key: measure for measure in measures_of(uses)}
+    rows = measures_of(uses, ground.reply)
+    first = 0
     for use in uses:
+        here, first = first, first + len(check_class(use.check).aspects)
         try:
             bench = Bench([use], ground.reply)
         except InvalidInput as error:
             skipped.append(error.message)
             continue
         for judged in bench.judge(answer, ground):
-            measure = by_key[bench.measures[judged.measure].key]
-            found.append(finding_shape(measure, judged.finding))
+            found.append(finding_shape(rows[here + judged.measure], judged.finding))
     return found, skipped

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from flask import Response
+from typing import Literal
 
+from flask import Response
+from pydantic import BaseModel, Field
+
+from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.sentence import Kind
-from epistem.core.evidence.verdict import FEWEST_CASES, Word
+from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
 from epistem.store import trials
 from epistem.store.evidence import evidence_of
 from epistem.web.replies import Shape, blueprint, database, reply
@@ -16,8 +20,9 @@ bp = blueprint("verdicts")
 
 
 class RateShape(Shape):
-    """0–1, with its interval. `effective` is what the answers are worth, repeats not being
-    independent."""
+    """0–1, with its 95% interval. `effective` is what the answers are worth, repeats not being
+    independent. `missing` answers never came: whatever they would have been, the rate lies between
+    `least` and `most`."""
 
     value: float
     low: float
@@ -25,10 +30,21 @@ class RateShape(Shape):
     answers: int
     cases: int
     effective: float
+    missing: int
+    least: float
+    most: float
+
+
+class SettlingShape(Shape):
+    """So many `more` cases would settle it, if the difference and its spread stay as they are."""
+
+    more: int
+    word: Literal["a difference", "same"]
 
 
 class ComparisonShape(Shape):
-    """Points of 100 against the baseline."""
+    """Points of 100 against the baseline. `p_adjusted` is what the word goes by: p, adjusted for all
+    that the trial compares. The interval's end next to 0 is read at the level that fits it."""
 
     arm: int
     measure: int
@@ -37,6 +53,10 @@ class ComparisonShape(Shape):
     high: float | None
     word: Word
     cases: int
+    p: float | None
+    p_adjusted: float | None
+    main: bool
+    settling: SettlingShape | None
 
 
 class SegmentShape(Shape):
@@ -52,8 +72,19 @@ class EffortShape(Shape):
     unanswered: int
 
 
+class QuestionShape(Shape):
+    """The main question, named before the trial started: does this arm differ in this measure?"""
+
+    arm: int
+    measure: int
+
+
 class VerdictPage(Shape):
-    """`sentences[arm]` and `rates[arm][measure]`; arm 0 is the baseline and has no sentence."""
+    """`sentences[arm]` and `rates[arm][measure]`; arm 0 is the baseline and has no sentence.
+
+    `level` is that of words and differences; it is higher (`early`) until all readings are there.
+    `same_needs[measure]` cases are the fewest for “same”, with nothing differing; null for never.
+    """
 
     trial: int
     subject: str
@@ -61,6 +92,10 @@ class VerdictPage(Shape):
     recorded: int
     total: int
     level: float
+    early: bool
+    missing: Missing
+    question: QuestionShape | None
+    same_needs: list[int | None]
     fewest_cases: int
     lead: int | None
     names: list[str]
@@ -71,42 +106,22 @@ class VerdictPage(Shape):
     sentences: list[list[SegmentShape]]
 
 
+class HowToRead(BaseModel):
+    missing: Missing = Field(
+        "failed", description="What becomes of answers that never came: `failed` or `left_out`."
+    )
+
+
 @bp.get(
     "/trials/<int:trial_id>/verdict", responses={200: VerdictPage}, operation_id="getVerdict",
     summary="What a trial's readings say",
 )  # fmt: skip
-def get_verdict(path: TrialPath) -> Response:
+def get_verdict(path: TrialPath, query: HowToRead) -> Response:
     with database().transaction() as tx:
         trial = trials.get(tx, path.trial_id)
-        found = evidence_of(tx, trial)
-    rates = [
-        [
-            None
-            if rate is None
-            else RateShape(
-                value=rate.value,
-                low=rate.interval.low,
-                high=rate.interval.high,
-                answers=rate.answers,
-                cases=rate.cases,
-                effective=rate.effective,
-            )
-            for rate in row
-        ]
-        for row in found.verdict.rates
-    ]
-    comparisons = [
-        ComparisonShape(
-            arm=c.arm,
-            measure=c.measure,
-            difference=c.difference,
-            low=c.interval.low if c.interval else None,
-            high=c.interval.high if c.interval else None,
-            word=c.word,
-            cases=c.cases,
-        )
-        for c in found.verdict.comparisons
-    ]
+        found = evidence_of(tx, trial, query.missing)
+    verdict = found.verdict
+    asked = verdict.question
     return reply(
         VerdictPage(
             trial=trial.id,
@@ -114,14 +129,33 @@ def get_verdict(path: TrialPath) -> Response:
             status=trial.status,
             recorded=trial.recorded,
             total=trial.total,
-            level=found.verdict.level,
+            level=verdict.level,
+            early=verdict.level > LEVEL,
+            missing=verdict.missing,
+            question=QuestionShape(arm=asked.arm, measure=asked.measure) if asked else None,
+            same_needs=list(verdict.same_needs),
             fewest_cases=FEWEST_CASES,
             lead=found.lead,
             names=found.names,
             measures=[Measure.model_validate(m) for m in found.measures],
-            rates=rates,
-            comparisons=comparisons,
+            rates=[[_rate(rate) for rate in row] for row in verdict.rates],
+            comparisons=[_comparison(each) for each in verdict.comparisons],
             efforts=[EffortShape.model_validate(e) for e in found.efforts],
             sentences=[[SegmentShape.model_validate(s) for s in row] for row in found.sentences],
         )
     )
+
+
+def _rate(rate: Rate | None) -> RateShape | None:
+    if rate is None:
+        return None
+    ends = {"low": rate.interval.low, "high": rate.interval.high}
+    told = {name: value for name, value in vars(rate).items() if name != "interval"}
+    return RateShape.model_validate({**told, **ends})
+
+
+def _comparison(found: Comparison) -> ComparisonShape:
+    between = found.interval
+    ends = {"low": between.low if between else None, "high": between.high if between else None}
+    told = {name: value for name, value in vars(found).items() if name != "interval"}
+    return ComparisonShape.model_validate({**told, **ends})

@@ -1,13 +1,18 @@
+from importlib.metadata import version
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.registry import (
     CHECKS,
     CheckUse,
     build,
     check_class,
+    check_uses,
     measures_of,
     usual_checks,
 )
@@ -205,6 +210,20 @@ class TestStockPhrases:
         assert judge("tone.stock_phrases", text, allow=list(PHRASES))[""].passed
 
 
+def another(field: Any) -> Any:
+    """A value of the option that is not its default, by its type: what a new check has to offer."""
+    kinds = str(field.annotation)
+    if "dict" in kinds:
+        return {"type": "array"}
+    if "list" in kinds:
+        return ["quite another"]
+    if "bool" in kinds:
+        return not field.default
+    if "int" in kinds or "float" in kinds:
+        return (field.default or 0) + 1
+    return "another"
+
+
 class TestRegistry:
     @pytest.mark.parametrize("key", CHECKS)
     def test_every_check_is_what_its_key_says(self, key):
@@ -215,21 +234,72 @@ class TestRegistry:
         assert all(aspect.title for aspect in cls.aspects)
 
     @pytest.mark.parametrize(
-        ("key", "options"),
-        [
-            ("tone.stock_phrases", {"also": ["happy sailing"]}),
-            ("tone.stock_phrases", {"allow": ["rest assured"]}),
-            ("outcome.label", {"at": "kind"}),
-            ("structure.reply_schema", {"json_schema": {"type": "array"}}),
-        ],
+        ("key", "option"),
+        [(key, name) for key in CHECKS for name in check_class(key).Options.model_fields],
     )
-    def test_the_signature_changes_with_every_option(self, key, options):
-        def signatures(use: dict) -> list[str]:
-            return [m.signature for m in measures_of([CheckUse(check=key, options=use)])]
+    def test_the_signature_changes_with_every_option(self, key, option):
+        def signatures(options: dict) -> list[str]:
+            return [
+                m.signature for m in measures_of([CheckUse(check=key, options=options)], JSON_REPLY)
+            ]
 
-        assert signatures(options) != signatures({})
-        assert signatures(options) == signatures(dict(options))
-        assert all(f"check={key}|" in signature for signature in signatures({}))
+        other = another(check_class(key).Options.model_fields[option])
+        assert signatures({option: other}) != signatures({})
+        assert signatures({option: other}) == signatures({option: other})
+
+    @pytest.mark.parametrize("key", CHECKS)
+    def test_the_signature_names_check_version_and_libraries(self, key):
+        cls = check_class(key)
+        for measure in measures_of([CheckUse(check=key)], JSON_REPLY):
+            assert f"check={key}|" in measure.signature
+            assert f"v={cls.version}|" in f"{measure.signature}|"
+            for library in cls.libraries:
+                assert f"lib={library}-{version(library)}" in measure.signature
+
+    def test_what_an_option_leaves_to_the_reply_shape_is_in_the_signature(self):
+        def signature(key: str, *shapes: ReplyShape) -> str:
+            return measures_of([CheckUse(check=key)], *shapes)[0].signature
+
+        other = JSON_REPLY.model_copy(update={"json_schema": {"type": "object"}})
+        text = ReplyShape(kind="label", labels=["a"])
+        one, two = (signature("structure.reply_schema", s) for s in (JSON_REPLY, other))
+        assert one != two
+        both = signature("structure.reply_schema", JSON_REPLY, other)
+        assert all(part.split("json_schema=")[1].split("|")[0] in both for part in (one, two))
+        assert signature("outcome.label", JSON_REPLY) != signature("outcome.label", text)
+
+    def test_the_same_check_twice_makes_two_rows_that_are_told_apart(self):
+        uses = [
+            CheckUse(check="outcome.label"),
+            CheckUse(check="outcome.label", options={"at": "kind"}),
+        ]
+        rows = measures_of(uses, JSON_REPLY)
+        assert [row.key for row in rows] == ["outcome.label", "outcome.label#2"]
+        assert [row.title for row in rows] == [
+            "label is right (at: label)",
+            "label is right (at: kind)",
+        ]
+        ground = Ground(JSON_REPLY, Expectation(label="b"))
+        judged = Bench(uses, JSON_REPLY).judge(Answer('{"label": "b", "kind": "c"}'), ground)
+        assert [(j.measure, j.finding.passed) for j in judged] == [(0, True), (1, False)]
+        check_uses(uses)
+        with pytest.raises(InvalidInput, match="twice with the same options") as caught:
+            check_uses([*uses, CheckUse(check="outcome.label", options={"at": "label"}, margin=9)])
+        assert caught.value.field == "checks.2.check"
+
+    @pytest.mark.parametrize("key", CHECKS)
+    def test_a_case_is_asked_about_the_aspects_that_answers_can_have(self, key):
+        build(CheckUse(check=key), JSON_REPLY).asked(Ground(JSON_REPLY))
+        told = Expectation(label="b", must_not_say=["never"])
+        ground = Ground(JSON_REPLY, told)
+        bench = Bench([CheckUse(check=key)], JSON_REPLY)
+        lost = {judged.measure for judged in bench.unanswered(ground)}
+        assert lost == set(range(bench.size))
+        assert not any(judged.finding.passed for judged in bench.unanswered(ground))
+
+    def test_a_case_that_expects_nothing_is_not_failed_by_a_missing_answer(self):
+        for key in ("outcome.label", "outcome.must_not_say"):
+            assert Bench([CheckUse(check=key)], JSON_REPLY).unanswered(Ground(JSON_REPLY)) == []
 
     def test_the_margin_is_no_part_of_the_signature(self):
         [one] = measures_of([CheckUse(check="outcome.label", margin=1)])
@@ -253,7 +323,9 @@ class TestRegistry:
 
     def test_a_bench_numbers_measures_across_checks(self):
         bench = Bench(usual_checks(JSON_REPLY), JSON_REPLY)
-        assert [m.title for m in bench.measures] == [
+        rows = measures_of(usual_checks(JSON_REPLY), JSON_REPLY)
+        assert bench.size == len(rows)
+        assert [m.title for m in rows] == [
             "label is right",
             "fits the reply shape",
             "nothing round the JSON",

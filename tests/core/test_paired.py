@@ -2,16 +2,15 @@ from math import sqrt
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy import stats
 
-from epistem.core.evidence.paired import (
-    bootstrap_means,
-    case_shares,
-    expanded_level,
-    intervals_from,
-)
+from epistem.core.evidence.paired import case_shares, ends, p_values, paired
 
-RNG = np.random.default_rng
+DIFFERENCES = st.lists(st.integers(-5, 5), min_size=2, max_size=40).map(
+    lambda fifths: np.array(fifths) / 5
+)
 
 
 def test_repeats_are_averaged_inside_a_case_and_a_case_without_answers_is_nan():
@@ -20,58 +19,81 @@ def test_repeats_are_averaged_inside_a_case_and_a_case_without_answers_is_nan():
     assert np.isnan(shares[2])
 
 
-def test_the_means_scatter_as_theory_says():
-    values = RNG(1).normal(5, 12, (1, 60))
-    means = bootstrap_means(values, RNG(2), resamples=40_000)[:, 0]
-    assert means.mean() == pytest.approx(values.mean(), abs=0.03)
-    assert means.std() == pytest.approx(values.std(ddof=0) / sqrt(60), rel=0.02)
+def test_one_repeat_a_case_is_the_interval_of_bonett_and_price_with_t():
+    # f12 = 9 gains, f21 = 2 losses, n = 40: p = (f + 1) / (n + 2), their formula (2012), t for z.
+    differences = np.array([1.0] * 9 + [-1.0] * 2 + [0.0] * 29)
+    gained, lost = 10 / 42, 3 / 42
+    middle = gained - lost
+    reach = stats.t.ppf(0.975, 39) * sqrt((gained + lost - middle**2) / 42)
+    low, high = ends(paired(differences), 0.05, 0.05)
+    assert (low, high) == pytest.approx((middle - reach, middle + reach))
 
 
-def test_it_agrees_with_drawing_one_by_one():
-    values = RNG(3).normal(0, 1, 12)
-    drawn = np.array([values[RNG(seed).integers(0, 12, 12)].mean() for seed in range(8_000)])
-    ours = bootstrap_means(values[None], RNG(9), resamples=8_000)[:, 0]
-    assert stats.ks_2samp(drawn, ours).pvalue > 0.001
+def test_the_test_is_students_on_the_cases_with_one_more_for_each_side():
+    differences = np.array([0.4, 0.4, 0.2, 0.0, -0.2, 0.6, 0.4])
+    moved = differences[differences != 0]
+    c = sqrt((moved**2).mean())
+    more = np.append(differences, [c, -c])
+    t = more.mean() / sqrt(more.var() / len(more))
+    assert p_values(paired(differences)) == pytest.approx(2 * stats.t.sf(t, len(differences) - 1))
 
 
-def test_the_same_seed_gives_the_same_numbers_and_rows_share_their_draws():
-    values = RNG(5).normal(0, 1, (1, 20))
-    both = np.vstack([values, values + 3])
-    means = bootstrap_means(both, RNG(7), resamples=500)
-    assert np.array_equal(means, bootstrap_means(both, RNG(7), resamples=500))
-    assert np.allclose(means[:, 1] - means[:, 0], 3)
+def test_nothing_that_differs_leaves_an_interval_with_a_width():
+    for cases, widest in ((6, 0.5), (30, 0.1), (138, 0.02)):
+        low, high = ends(paired(np.zeros(cases)), 0.05, 0.05)
+        assert 0 < high <= widest
+        assert low == -high
+    assert p_values(paired(np.zeros(30))) == 1
 
 
-def test_a_case_that_a_row_cannot_use_is_left_out_of_its_means():
-    values = np.array([[1.0, 1.0, np.nan, 1.0], [1.0, 2.0, 3.0, 4.0]])
-    means = bootstrap_means(values, RNG(1), resamples=3_000)
-    usable = means[~np.isnan(means[:, 0]), 0]
-    assert np.allclose(usable, 1.0)
-    assert means[:, 1].mean() == pytest.approx(2.5, abs=0.06)
+def test_four_gains_and_no_loss_are_never_called_by_themselves():
+    for cases in (6, 20, 60, 1_000):
+        differences = np.zeros(cases)
+        differences[:4] = 1
+        assert p_values(paired(differences)) > 0.05
 
 
-def test_the_level_is_widened_for_few_cases_and_hardly_for_many():
-    # Hesterberg 2015, section 3.3, by hand for n = 10: t = 2.262157, sqrt(10/9) = 1.054093.
-    expected = 1 - 2 * stats.norm.cdf(-1.0540925533894598 * 2.2621571627409915)
-    assert expanded_level(0.95, 10) == pytest.approx(expected)
-    assert expanded_level(0.95, 10) > expanded_level(0.95, 40) > 0.95
-    assert expanded_level(0.95, 100_000) == pytest.approx(0.95, abs=1e-4)
-    assert expanded_level(0.95, 1) == 0.95
+def test_thirds_that_do_not_add_up_are_no_difference():
+    passed = np.array([[2, 1, 3] * 4, [2, 1, 3] * 4])
+    thirds = passed / 3
+    thirds[1] = 1 - (1 - thirds[1])  # the same, but for the last bits
+    found = paired(thirds[1] - thirds[0])
+    assert (found.moved, p_values(found)) == (0, 1)
 
 
-@pytest.mark.parametrize("cases", [8, 30])
-def test_ninety_five_percent_of_intervals_hold_the_truth(cases):
-    """Coverage over 600 made-up trials; the plain percentile interval gives 0.89 at 8 cases."""
-    rng, hits, trials = RNG(11), 0, 600
-    for _ in range(trials):
-        means = bootstrap_means(rng.normal(2, 10, (1, cases)), rng, resamples=1_000)
-        [interval] = intervals_from(means, np.array([cases]))
-        hits += interval.low <= 2 <= interval.high
-    assert 0.925 <= hits / trials <= 0.975
+def test_a_case_that_one_arm_has_nothing_for_is_left_out():
+    with_gap = paired(np.array([0.2, np.nan, 0.4, -0.2]))
+    assert with_gap.cases == 3
+    assert p_values(with_gap) == p_values(paired(np.array([0.2, 0.4, -0.2])))
 
 
-def test_an_interval_for_a_mean_matches_students_t_when_values_are_normal():
-    values = RNG(21).normal(0, 10, (1, 200))
-    [interval] = intervals_from(bootstrap_means(values, RNG(1)), np.array([200]))
-    low, high = stats.t.interval(0.95, 199, loc=values.mean(), scale=values.std(ddof=1) / sqrt(200))
-    assert (interval.low, interval.high) == pytest.approx((low, high), abs=0.15)
+def test_one_case_or_none_tells_nothing():
+    for differences in ([], [1.0]):
+        found = paired(np.array(differences))
+        assert p_values(found) == 1
+        assert ends(found, 0.05, 0.05) == (-1, 1)
+
+
+@given(DIFFERENCES, st.floats(1e-9, 0.9))
+def test_an_end_leaves_out_nothing_just_when_the_test_says_so(differences, alpha):
+    found = paired(differences)
+    low, high = ends(found, alpha, alpha)
+    assert (low > 0 or high < 0) == (p_values(found) < alpha) or abs(p_values(found) - alpha) < 1e-9
+
+
+@given(DIFFERENCES, st.floats(1e-6, 0.5))
+def test_the_ends_mirror_each_other_and_hold_what_was_seen(differences, alpha):
+    low, high = ends(paired(differences), alpha, alpha)
+    turned = ends(paired(-differences), alpha, alpha)
+    assert turned == (pytest.approx(-high), pytest.approx(-low))
+    assert -1 <= low <= high <= 1
+    wider = ends(paired(differences), alpha / 2, alpha / 2)
+    assert wider[0] <= low + 1e-12
+    assert wider[1] >= high - 1e-12
+
+
+def test_many_comparisons_at_once_are_each_as_if_alone():
+    rng = np.random.default_rng(4)
+    several = rng.integers(-3, 4, (5, 12)) / 3
+    together = p_values(paired(several))
+    assert together == pytest.approx([float(p_values(paired(row))) for row in several])

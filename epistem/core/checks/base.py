@@ -66,11 +66,24 @@ class Check:
     summary: ClassVar[str]
     aspects: ClassVar[tuple[Aspect, ...]]
     Options: ClassVar[type[Options]] = Options
-    library: ClassVar[str] = ""
+    libraries: ClassVar[tuple[str, ...]] = ()
 
     def __init__(self, options: Any, reply: ReplyShape) -> None:
         """Raises InvalidInput if the options can't be used with this reply shape."""
         self.options = options
+
+    @classmethod
+    def resolved(cls, options: Any, reply: ReplyShape) -> dict[str, Any]:
+        """All that a finding depends on besides answer, case and version: for the signature.
+
+        What an option leaves to the reply shape, or to a list that comes with the check, is told.
+        """
+        told: dict[str, Any] = options.model_dump(mode="json")
+        return told
+
+    def asked(self, ground: Ground) -> list[str]:
+        """The aspects that this case asks about, whatever the answer is; all, unless overridden."""
+        return [aspect.key for aspect in self.aspects]
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         """One finding an aspect at most. An aspect that has nothing to say is left out."""

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
+from typing import Any
 
 from pydantic import Field
 
-from epistem.core.checks.base import Check
-from epistem.core.checks.signature import format_signature
+from epistem.core.checks.base import Check, Options
+from epistem.core.checks.signature import digest, format_signature, with_version
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.shapes import Document, listed
@@ -59,20 +61,85 @@ def build(use: CheckUse, reply: ReplyShape, *, at: str = "checks") -> Check:
     return cls(cls.Options.from_json(use.options, at=f"{at}.options"), reply)
 
 
-def measures_of(uses: list[CheckUse]) -> list[Measure]:
-    """The rows of evidence that these checks give, in their order."""
+def measures_of(uses: Sequence[CheckUse], *replies: ReplyShape) -> list[Measure]:
+    """The rows of evidence that these checks give, in their order, for answers of these shapes.
+
+    A check that is used twice makes a row each time, told apart by key and title.
+    """
     found: list[Measure] = []
-    for position, use in enumerate(uses):
+    told = _options_of(uses)
+    for position, (use, options) in enumerate(zip(uses, told, strict=True)):
         cls = check_class(use.check)
-        options = cls.Options.from_json(use.options, at=f"checks.{position}.options")
+        earlier = sum(other.check == use.check for other in uses[:position])
+        mark = f"#{earlier + 1}" if earlier else ""
+        apart = _told_apart(position, uses, told)
+        resolved = _merged([cls.resolved(options, reply) for reply in replies or (ReplyShape(),)])
         for aspect in cls.aspects:
-            fields = {"check": cls.key, "aspect": aspect.key, "v": cls.version}
-            fields |= options.model_dump(mode="json") | {"lib": cls.library}
+            fields = {"check": cls.key, "aspect": aspect.key, "v": cls.version, **resolved}
+            fields["lib"] = ",".join(with_version(library) for library in cls.libraries)
             key = f"{cls.key}/{aspect.key}" if aspect.key else cls.key
+            signature = format_signature(fields)
             found.append(
-                Measure(len(found), key, aspect.title, use.margin, format_signature(fields))
+                Measure(len(found), key + mark, aspect.title + apart, use.margin, signature)
             )
     return found
+
+
+def check_uses(uses: Sequence[CheckUse]) -> None:
+    """Raises InvalidInput for a check that isn't there, for wrong options, or one attached twice alike."""
+    told = _options_of(uses)
+    for position, use in enumerate(uses):
+        alike = [
+            at
+            for at in range(position)
+            if uses[at].check == use.check and told[at] == told[position]
+        ]
+        if alike:
+            raise InvalidInput(
+                f"“{use.check}” is attached twice with the same options. Change an option, or leave "
+                "one out.",
+                field=f"checks.{position}.check",
+            )
+
+
+def _options_of(uses: Sequence[CheckUse]) -> list[Options]:
+    return [
+        check_class(use.check).Options.from_json(use.options, at=f"checks.{position}.options")
+        for position, use in enumerate(uses)
+    ]
+
+
+def _told_apart(position: int, uses: Sequence[CheckUse], told: Sequence[Options]) -> str:
+    """What a title needs where the same check is used more than once: the options that differ."""
+    same = [at for at, use in enumerate(uses) if use.check == uses[position].check]
+    if len(same) < 2:
+        return ""
+    each = {at: told[at].model_dump(mode="json") for at in same}
+    own = each[position]
+    varied = [name for name in own if any(each[at][name] != own[name] for at in same)]
+    words = [f"{name.replace('_', ' ')}: {_short(own[name])}" for name in varied]
+    return f" ({', '.join(words)})" if words else f" ({same.index(position) + 1})"
+
+
+def _short(value: Any) -> str:
+    if value is None:
+        return "as usual"
+    if isinstance(value, dict | list) and not (isinstance(value, list) and len(value) < 4):
+        return digest(value)
+    text = ", ".join(map(str, value)) or "none" if isinstance(value, list) else str(value)
+    return text if len(text) <= 40 else f"{text[:39]}…"
+
+
+def _merged(each: Sequence[dict[str, Any]]) -> dict[str, Any]:
+    """One value where all shapes give the same, else those there are, in order."""
+    merged = {}
+    for name in dict.fromkeys(name for fields in each for name in fields):
+        values: list[Any] = []
+        for fields in each:
+            if name in fields and fields[name] not in values:
+                values.append(fields[name])
+        merged[name] = values[0] if len(values) == 1 else values
+    return merged
 
 
 def usual_checks(reply: ReplyShape) -> list[CheckUse]:

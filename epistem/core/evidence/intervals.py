@@ -1,13 +1,12 @@
-"""Pass rates and their Wilson intervals."""
+"""Pass rates and their intervals."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import sqrt
-from statistics import NormalDist
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import special
 
 LEVEL = 0.95
 
@@ -20,56 +19,104 @@ class Interval:
 
 @dataclass(frozen=True)
 class Rate:
-    """`value` in 0–1; `answers` were judged over `cases`; `effective` is what they are worth."""
+    """`value` in 0–1; `answers` were judged over `cases`; `effective` is what they are worth.
+
+    `missing` answers never came. Whatever they would have been, the rate lies between `least` and
+    `most`; without missing ones both are `value`.
+    """
 
     value: float
     interval: Interval
     answers: int
     cases: int
     effective: float
+    missing: int = 0
+    least: float = 0.0
+    most: float = 1.0
 
 
-def wilson(passed: float, total: float, level: float = LEVEL) -> Interval:
-    """The Wilson score interval without continuity correction.
+def clopper_pearson(passed: float, total: float, level: float = LEVEL) -> Interval:
+    """The exact binomial interval. `total` may be a fraction (an effective number); 0 gives (0, 1).
 
-    E. B. Wilson, J. Am. Stat. Assoc. 22 (1927) 209–212; numbers to compare with in
-    R. G. Newcombe, Statist. Med. 17 (1998) 857–872, table I, method 3. `total` may be a
-    fraction (an effective number). A total of 0 gives (0, 1).
+    C. J. Clopper and E. S. Pearson, Biometrika 26 (1934) 404–413, by quantiles of beta.
     """
-    if total <= 0:
-        return Interval(0.0, 1.0)
-    z = NormalDist().inv_cdf(0.5 + level / 2)
-    rate = passed / total
-    middle = rate + z * z / (2 * total)
-    half = z * sqrt(rate * (1 - rate) / total + z * z / (4 * total * total))
-    scale = 1 + z * z / total
-    low = 0.0 if passed <= 0 else max(0.0, (middle - half) / scale)
-    high = 1.0 if passed >= total else min(1.0, (middle + half) / scale)
-    return Interval(low, high)
+    low, high = clopper_pearson_ends(np.float64(passed), np.float64(total), level)
+    return Interval(float(low), float(high))
+
+
+def clopper_pearson_ends(
+    passed: NDArray[np.float64] | np.float64,
+    total: NDArray[np.float64] | np.float64,
+    level: float = LEVEL,
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The two ends for arrays of one shape."""
+    tail = (1 - level) / 2
+    failed = total - passed
+    with np.errstate(invalid="ignore"):
+        low = np.where(passed <= 1e-12, 0.0, special.betaincinv(passed, failed + 1, tail))
+        high = np.where(failed <= 1e-12, 1.0, special.betaincinv(passed + 1, failed, 1 - tail))
+    return low, high
+
+
+def effective_answers(
+    shares: NDArray[np.float64], repeats: NDArray[np.float64], level: float = LEVEL
+) -> NDArray[np.float64]:
+    """How many independent answers those of a set are worth, over the last axis (the cases).
+
+    `shares` are of passes, NaN where nothing was judged; `repeats` count the answers. After E. L.
+    Korn and B. I. Graubard, Survey Methodology 24 (1998) 193–201: p(1−p) over the variance of the
+    mean over cases, times (t of the answers ÷ t of the cases)². Both count one case more, whose
+    answers all are of the rarer kind, so that a set in which nothing varied yet does not promise
+    that nothing ever will; and answers are never worth more than independent ones would be. 0 for
+    one case: it tells nothing of the others.
+    """
+    seen = ~np.isnan(shares)
+    cases = seen.sum(axis=-1)
+    mean = np.where(seen, shares, 0.0).sum(axis=-1) / np.maximum(cases, 1)
+    extra = np.where(mean >= 0.5, 0.0, 1.0)
+    middle = (mean * cases + extra) / (cases + 1)
+    spread = np.where(seen, np.square(shares - middle[..., None]), 0.0).sum(axis=-1)
+    spread += np.square(extra - middle)
+    answers = np.where(seen, repeats, 0).sum(axis=-1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        worth = middle * (1 - middle) * cases**2 / spread
+        inverse = np.where(seen, 1.0 / np.maximum(repeats, 1), 0.0).sum(axis=-1)
+        most = np.where(inverse > 0, cases**2 / inverse, 0.0)
+    upper = 0.5 + level / 2
+    many = special.stdtrit(np.maximum(answers - 1, 1), upper)
+    few = special.stdtrit(np.maximum(cases - 1, 1), upper)
+    return np.where(cases >= 2, np.minimum(worth, most) * np.square(many / few), 0.0)
 
 
 def pass_rate(
-    passed: NDArray[np.int64], total: NDArray[np.int64], level: float = LEVEL
+    passed: NDArray[np.int64],
+    total: NDArray[np.int64],
+    missing: NDArray[np.int64] | None = None,
+    level: float = LEVEL,
 ) -> Rate | None:
-    """The mean over cases of each case's share of passes, or None if nothing was judged.
+    """The mean over cases of each case's share of passes, or None if nothing was asked.
 
-    `passed` and `total` count answers a case. Repeats of one case are not independent, so the
-    Wilson interval is taken on the effective number of answers: p(1−p) divided by the variance
-    of the mean over cases (Kish's design effect), held between the number of cases and of
-    answers. Where all or none passed that variance says nothing, and the cases are counted.
+    `passed` and `total` count judged answers a case; `missing` ones that never came, which count as
+    failed. Pass None to leave them out. Repeats of one case are not independent: see
+    `effective_answers`.
     """
-    judged = total > 0
+    lost = np.zeros_like(total) if missing is None else missing
+    asked = total + lost
+    judged = asked > 0
     cases = int(judged.sum())
     if cases == 0:
         return None
-    answers = int(total.sum())
-    shares = passed[judged] / total[judged]
+    repeats = asked[judged].astype(float)
+    shares = passed[judged] / repeats
     value = float(shares.mean())
-    effective = float(cases)
-    if cases > 1 and 0 < value < 1:
-        variance = float(shares.var(ddof=1)) / cases
-        if variance > 0:
-            effective = min(max(value * (1 - value) / variance, cases), answers)
-        else:
-            effective = float(answers)
-    return Rate(value, wilson(value * effective, effective, level), answers, cases, effective)
+    effective = float(effective_answers(shares, repeats, level))
+    return Rate(
+        value,
+        clopper_pearson(value * effective, effective, level),
+        int(repeats.sum()),
+        cases,
+        effective,
+        int(lost.sum()),
+        value,
+        float(((passed + lost)[judged] / repeats).mean()),
+    )

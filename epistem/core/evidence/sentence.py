@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from epistem.core.evidence.verdict import FEWEST_CASES, Comparison
+from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing
 from epistem.core.shapes import count
 
 WORTH_TELLING = 0.05
@@ -41,37 +41,29 @@ def verdict_sentence(
     margins: list[float],
     effort: Effort,
     baseline_effort: Effort,
+    *,
+    missing: Missing = "failed",
+    same_needs: tuple[int | None, ...] = (),
+    early: bool = False,
 ) -> list[Segment]:
-    """Gains first, then losses, then what is unsettled, then money and time."""
+    """The main question if it is this arm's, then gains, losses, what is unsettled and what would
+    settle it, then money and time."""
+    main = next((c for c in comparisons if c.main), None)
+    others = [c for c in comparisons if c is not main]
     by_word: dict[str, list[Comparison]] = {"better": [], "worse": [], "same": [], "unsettled": []}
-    for comparison in comparisons:
+    for comparison in others:
         by_word[comparison.word].append(comparison)
     for word in ("better", "worse"):
         by_word[word].sort(key=lambda c: -abs(c.difference or 0))
+    moved = bool(by_word["better"] or by_word["worse"])
+    names = (arm_name, baseline_name)
 
-    said: list[Segment] = [Segment("text", f"{arm_name} is ")]
-    better, worse, unsettled = by_word["better"], by_word["worse"], by_word["unsettled"]
-    if better:
-        said += [Segment("better", "better"), Segment("text", f" than {baseline_name}: ")]
-        said += _changes(better, titles, ("gains", "and"))
-        said.append(Segment("text", ". "))
-        if worse:
-            said += [Segment("text", "It is "), Segment("worse", "worse"), Segment("text", " on ")]
-            said += _changes(worse, titles, ("by", "and"))
-            said.append(Segment("text", ". "))
-    elif worse:
-        said += [Segment("worse", "worse"), Segment("text", f" than {baseline_name}: ")]
-        said += _changes(worse, titles, ("loses", "and"))
-        said.append(Segment("text", ". "))
-    elif unsettled:
-        said = [Segment("text", f"Between {arm_name} and {baseline_name} it is ")]
-        said.append(Segment("unsettled", "unsettled"))
-        said.append(Segment("text", ". "))
-    else:
-        said += [Segment("same", "the same"), Segment("text", f" as {baseline_name}")]
-        said.append(Segment("text", f" within {_margins(margins)} on every check. "))
-    said += _rest(by_word, bool(better or worse), titles, margins)
-    said += _effort(effort, baseline_effort)
+    said = _main(main, names, titles, margins) if main else []
+    if main is None or moved:
+        said += _moved(by_word, names, titles, margins, first=main is None)
+    said += _rest(by_word, moved or main is not None, titles, margins)
+    said += _would_settle(main, others, titles, same_needs, early)
+    said += _effort(effort, baseline_effort, missing)
     return said
 
 
@@ -79,6 +71,130 @@ def sentence_text(segments: list[Segment]) -> str:
     """Plain text, with the intervals in brackets."""
     told = (f"({s.text})" if s.kind == "number" else s.text for s in segments)
     return "".join(told).strip()
+
+
+def _main(
+    main: Comparison, names: tuple[str, str], titles: list[str], margins: list[float]
+) -> list[Segment]:
+    title = Segment("measure", titles[main.measure], main.measure)
+    span = Segment("number", _span(main))
+    arm, baseline = names
+    if main.cases == 0:
+        return [
+            Segment("text", "On the main question, "),
+            title,
+            Segment("text", ", there is nothing to compare. "),
+        ]
+    if main.word == "unsettled":
+        points = _signed(main.difference or 0)
+        told = f" between {arm} and {baseline}: {points} points "
+        return [
+            Segment("text", "The main question, "), title, Segment("text", ", is "),
+            Segment("unsettled", "unsettled"), Segment("text", told), span, Segment("text", ". "),
+        ]  # fmt: skip
+    said = [Segment("text", "On the main question, "), title, Segment("text", f", {arm} is ")]
+    if main.word == "same":
+        within = f" as {baseline} within {margins[main.measure]:g} points "
+        return [
+            *said,
+            Segment("same", "the same"),
+            Segment("text", within),
+            span,
+            Segment("text", ". "),
+        ]
+    verb = "gains" if main.word == "better" else "loses"
+    points = f" than {baseline}: {verb} {abs(main.difference or 0):.1f} points "
+    return [
+        *said,
+        Segment(main.word, main.word),
+        Segment("text", points),
+        span,
+        Segment("text", ". "),
+    ]
+
+
+def _moved(
+    by_word: dict[str, list[Comparison]],
+    names: tuple[str, str],
+    titles: list[str],
+    margins: list[float],
+    *,
+    first: bool,
+) -> list[Segment]:
+    """What is better and worse; with `first` it opens the sentence, and says so if nothing is."""
+    arm, baseline = names
+    better, worse = by_word["better"], by_word["worse"]
+    said: list[Segment] = []
+    if not first:
+        told: tuple[tuple[Kind, list[Comparison]], ...] = (("better", better), ("worse", worse))
+        for word, changes in told:
+            if changes:
+                also = "also " if word == "better" or not better else ""
+                said += [
+                    Segment("text", f"It is {also}"),
+                    Segment(word, word),
+                    Segment("text", " on "),
+                ]
+                said += [*_changes(changes, titles, ("by", "and")), Segment("text", ". ")]
+        return said
+    if better:
+        said += [Segment("text", f"{arm} is "), Segment("better", "better")]
+        said.append(Segment("text", f" than {baseline}: "))
+        said += [*_changes(better, titles, ("gains", "and")), Segment("text", ". ")]
+        if worse:
+            said += [Segment("text", "It is "), Segment("worse", "worse"), Segment("text", " on ")]
+            said += [*_changes(worse, titles, ("by", "and")), Segment("text", ". ")]
+        return said
+    if worse:
+        said += [Segment("text", f"{arm} is "), Segment("worse", "worse")]
+        said.append(Segment("text", f" than {baseline}: "))
+        return [*said, *_changes(worse, titles, ("loses", "and")), Segment("text", ". ")]
+    if by_word["unsettled"]:
+        said += [Segment("text", f"Between {arm} and {baseline} it is ")]
+        return [*said, Segment("unsettled", "unsettled"), Segment("text", ". ")]
+    said += [Segment("text", f"{arm} is "), Segment("same", "the same")]
+    return [*said, Segment("text", f" as {baseline} within {_margins(margins)} on every check. ")]
+
+
+def _would_settle(
+    main: Comparison | None,
+    others: list[Comparison],
+    titles: list[str],
+    same_needs: tuple[int | None, ...],
+    early: bool,
+) -> list[Segment]:
+    """How many more cases would settle the main question, or what takes the fewest."""
+    open_ones = [c for c in ([main] if main else others) if c.word == "unsettled" and c.cases]
+    if not open_ones and main is not None:
+        open_ones = [c for c in others if c.word == "unsettled" and c.cases]
+    if early or not open_ones or min(c.cases for c in open_ones) < FEWEST_CASES:
+        return []
+    ready = [c for c in open_ones if c.settling is not None]
+    said: list[Segment] = []
+    if ready:
+        soonest = min(ready, key=lambda c: c.settling.more if c.settling else 0)
+        assert soonest.settling is not None
+        more = about(soonest.settling.more)
+        what = (
+            "show that it differs"
+            if soonest.settling.word == "a difference"
+            else "show that it is the same"
+        )
+        said += [
+            Segment("text", f"About {count(more, 'more case')} would settle "),
+            Segment("measure", titles[soonest.measure], soonest.measure),
+            Segment("text", f" ({what}), if things stay as they look. "),
+        ]
+    needs = same_needs[open_ones[0].measure] if same_needs else None
+    if needs is not None and open_ones[0].cases < needs:
+        said.append(Segment("text", f"“Same” takes {needs} cases even when nothing differs. "))
+    return said
+
+
+def about(number: int) -> int:
+    """Rounded up to two digits: what rests on a guess is not told to the last case."""
+    step: int = 10 ** max(0, len(str(max(number, 1))) - 2)
+    return -(-max(number, 1) // step) * step
 
 
 def _changes(changes: list[Comparison], titles: list[str], words: tuple[str, str]) -> list[Segment]:
@@ -128,7 +244,7 @@ def _rest(
     return said
 
 
-def _effort(effort: Effort, baseline: Effort) -> list[Segment]:
+def _effort(effort: Effort, baseline: Effort, how: Missing) -> list[Segment]:
     said: list[str] = []
     if effort.cents and baseline.cents:
         change = effort.cents / baseline.cents - 1
@@ -145,7 +261,10 @@ def _effort(effort: Effort, baseline: Effort) -> list[Segment]:
     text = f"It {' and '.join(said)}." if said else ""
     missing = effort.unanswered + baseline.unanswered
     if missing:
-        text += f" {count(missing, 'call')} got no answer and {'is' if missing == 1 else 'are'} not counted."
+        one = missing == 1
+        told = {"failed": "counts as failed" if one else "count as failed",
+                "left_out": "is left out" if one else "are left out"}  # fmt: skip
+        text += f" {count(missing, 'call')} got no answer and {told[how]}."
     return [Segment("text", text)] if text else []
 
 

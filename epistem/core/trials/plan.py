@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from pydantic import Field
@@ -11,7 +11,7 @@ from pydantic import Field
 from epistem.core.checks.registry import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document
+from epistem.core.shapes import Document, listed, said
 
 MAX_REPEATS = 100
 MAX_CELLS = 200_000
@@ -27,14 +27,23 @@ class ArmPlan(Document):
     settings: Settings = Field(default_factory=Settings)
 
 
+class MainQuestion(Document):
+    """Does this arm (by its place) differ from the baseline in this measure (by its key)?"""
+
+    arm: int = Field(ge=0)
+    measure: str = Field(max_length=200)
+
+
 class TrialPlan(Document):
-    """`cases` are case numbers of the subject; None means all that are kept."""
+    """`cases` are case numbers of the subject; None means all that are kept. The main question is
+    named before the trial starts, or never."""
 
     arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
     cases: list[int] | None = None
     repeats: int = 5
     checks: list[CheckUse] | None = None
     seed: int = Field(1, ge=0, lt=2**31)
+    question: MainQuestion | None = said(None)
 
 
 class Cell(NamedTuple):
@@ -73,12 +82,28 @@ def check_plan(plan: TrialPlan, cases: int) -> None:
             "repeats do.",
             field="repeats",
         )
+    if plan.question is not None and not 0 < plan.question.arm < len(plan.arms):
+        raise InvalidInput(
+            f"The main question is of arm {plan.question.arm}. It has to be one that is compared with "
+            "the first, which is the baseline: 1 for the second arm, and so on.",
+            field="question.arm",
+        )
     cells = len(plan.arms) * cases * plan.repeats
     if cells > MAX_CELLS:
         raise InvalidInput(
             f"{len(plan.arms)} arms × {cases:,} cases × {plan.repeats} repeats are {cells:,} calls; "
             f"the limit is {MAX_CELLS:,}. Take fewer cases or repeats.",
             field="repeats",
+        )
+
+
+def check_question(plan: TrialPlan, measures: Sequence[str]) -> None:
+    """Raise InvalidInput if the main question is of a measure that the trial's checks do not give."""
+    if plan.question is not None and plan.question.measure not in measures:
+        raise InvalidInput(
+            f"The main question is of “{plan.question.measure}”, which no check of this trial "
+            f"measures. There {'is' if len(measures) == 1 else 'are'} {listed(measures, 'and') or 'none'}.",
+            field="question.measure",
         )
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
 from epistem.core.checks.structure.find_json import find_json
+from epistem.core.prompts.content import ReplyShape
 
 
 class LabelOptions(Options):
@@ -25,6 +26,15 @@ class LabelIsRight(Check):
     summary = "The label is the one that the case expects. Cases that expect none are passed over."
     aspects = (Aspect("", "label is right"),)
     Options: ClassVar[type[Options]] = LabelOptions
+
+    @classmethod
+    def resolved(cls, options: LabelOptions, reply: ReplyShape) -> dict[str, Any]:
+        """Only a JSON reply has fields for a label to stand in."""
+        at = {"at": options.at} if reply.kind == "json" else {}
+        return {"label_of": "json" if reply.kind == "json" else "text", **at}
+
+    def asked(self, ground: Ground) -> list[str]:
+        return [] if ground.expect.label is None else [""]
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         wanted = ground.expect.label

@@ -21,6 +21,9 @@ class MustNotSay(Check):
     aspects = (Aspect("", "says nothing ruled out"),)
     Options = MustNotSayOptions
 
+    def asked(self, ground: Ground) -> list[str]:
+        return [""] if ground.expect.must_not_say else []
+
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         phrases = ground.expect.must_not_say
         if not phrases:

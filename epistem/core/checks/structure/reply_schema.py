@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, ClassVar
 
 from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.signature import digest
 from epistem.core.checks.structure.find_json import FoundJson, find_json
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
@@ -24,7 +25,7 @@ class ReplySchema(Check):
     summary = "The reply is JSON that matches the schema; prose or a code fence round it is a finding of its own."
     aspects = (Aspect("", "fits the reply shape"), Aspect("bare", "nothing round the JSON"))
     Options: ClassVar[type[Options]] = ReplySchemaOptions
-    library = "jsonschema-rs"
+    libraries = ("jsonschema-rs",)
 
     def __init__(self, options: ReplySchemaOptions, reply: ReplyShape) -> None:
         super().__init__(options, reply)
@@ -36,6 +37,11 @@ class ReplySchema(Check):
                 field="checks.structure.reply_schema",
             )
         self._schema = compile_schema(schema)
+
+    @classmethod
+    def resolved(cls, options: ReplySchemaOptions, reply: ReplyShape) -> dict[str, Any]:
+        schema = reply.json_schema if options.json_schema is None else options.json_schema
+        return {"json_schema": "none" if schema is None else digest(schema)}
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         found = find_json(answer.text)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.signature import digest
 from epistem.core.prompts.content import ReplyShape
 
 PHRASES = (
@@ -63,6 +64,10 @@ class NoStockPhrases(Check):
         wanted = {_folded(phrase) for phrase in (*PHRASES, *options.also)} - allowed - {""}
         self._pattern = _pattern(tuple(sorted(wanted)))
         self._phrases = wanted
+
+    @classmethod
+    def resolved(cls, options: StockPhraseOptions, reply: ReplyShape) -> dict[str, Any]:
+        return {"usual": digest(PHRASES), **super().resolved(options, reply)}
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         if self._pattern is None or not self._may_hold_one(answer.text):

@@ -1,0 +1,58 @@
+"""Names of a trial's arms: as short as tells them apart, and never two alike."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Protocol
+
+from epistem.core.prompts.settings import Settings
+
+
+class Named(Protocol):
+    """What an arm is called by."""
+
+    @property
+    def version(self) -> int: ...
+    @property
+    def model(self) -> str: ...
+    @property
+    def settings(self) -> Settings: ...
+
+
+def arm_names(arms: Sequence[Named]) -> list[str]:
+    """`v2`, `v2 tern-s`, or with the settings that differ: `v2 tern-s temperature 0.2`.
+
+    A setting that one arm has and another lacks is told for both. Arms that are alike in everything
+    are numbered.
+    """
+    versions = [f"v{arm.version}" for arm in arms]
+    if len(set(versions)) == len(arms) and len({arm.model for arm in arms}) == 1:
+        return versions
+    names = [f"v{arm.version} {arm.model}" for arm in arms]
+    if len(set(names)) < len(arms):
+        settings = [arm.settings.to_json() for arm in arms]
+        keys = dict.fromkeys(key for each in settings for key in each)
+        varied = [key for key in keys if len({_told(each, key) for each in settings}) > 1]
+        names = [
+            " ".join([name, *(_told(each, key) for key in varied)])
+            for name, each in zip(names, settings, strict=True)
+        ]
+    return _numbered(names)
+
+
+def _told(settings: dict[str, Any], key: str) -> str:
+    label, value = key.replace("_", " "), settings.get(key)
+    if value is None:
+        return f"no {label}"
+    if isinstance(value, list):
+        shown = " ".join(repr(each)[:24] for each in value) or "none"
+        return f"{label} {shown}"
+    return f"{label} {value:g}" if isinstance(value, int | float) else f"{label} {value}"
+
+
+def _numbered(names: list[str]) -> list[str]:
+    twice = {name for name in names if names.count(name) > 1}
+    return [
+        f"{name} ({names[:at].count(name) + 1})" if name in twice else name
+        for at, name in enumerate(names)
+    ]

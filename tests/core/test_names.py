@@ -1,0 +1,42 @@
+from dataclasses import dataclass
+
+from epistem.core.prompts.settings import Settings
+from epistem.core.trials.names import arm_names
+
+
+@dataclass
+class Arm:
+    version: int
+    model: str
+    settings: Settings
+
+
+def names(*arms):
+    return arm_names([Arm(v, m, Settings(**s)) for v, m, s in arms])
+
+
+def test_names_are_as_short_as_tells_the_arms_apart():
+    assert names((1, "a", {}), (2, "a", {})) == ["v1", "v2"]
+    assert names((1, "a", {}), (1, "b", {})) == ["v1 a", "v1 b"]
+    warm, cold = {"temperature": 0.7, "top_p": 1}, {"temperature": 0.2, "top_p": 1}
+    assert names((1, "a", warm), (1, "a", cold)) == ["v1 a temperature 0.7", "v1 a temperature 0.2"]
+
+
+def test_a_setting_that_the_first_arm_lacks_is_told_for_both():
+    found = names((1, "a", {}), (1, "a", {"temperature": 0.2}))
+    assert found == ["v1 a no temperature", "v1 a temperature 0.2"]
+
+
+def test_arms_that_differ_in_stop_have_names_that_differ():
+    found = names((1, "a", {"stop": ["END"]}), (1, "a", {"stop": ["END", "\n"]}), (1, "a", {}))
+    assert found == ["v1 a stop 'END'", "v1 a stop 'END' '\\n'", "v1 a no stop"]
+
+
+def test_arms_alike_in_all_that_is_told_are_numbered():
+    long = ["x" * 30]
+    found = names(
+        (1, "a", {"stop": [*long, "y"]}), (1, "a", {"stop": long}), (2, "a", {"stop": long})
+    )
+    assert len(set(found)) == 3
+    twin = {"stop": ["x" * 30 + "a"]}, {"stop": ["x" * 30 + "b"]}
+    assert names((1, "a", twin[0]), (1, "a", twin[1]))[0].endswith(" (1)")
