@@ -88,7 +88,7 @@ def one_pair(rng: np.random.Generator, at: Setting, trials: int) -> Told:
     sums = paired(other - base)
     low, high = ends(sums, ALPHA, ALPHA)
     p = p_values(sums)
-    same = (-MARGIN <= low) & (high <= MARGIN)
+    same = (low >= -MARGIN) & (high <= MARGIN)
     called = (p <= ALPHA) & ~same
     wrong = called & (np.sign(sums.mean) != np.sign(at.true)) if at.true else called
     worth = effective_answers(base, np.full_like(base, at.repeats))
@@ -163,7 +163,9 @@ def main() -> None:
     for name in ("covered", "rate_covered"):
         at = min(told, key=lambda each: getattr(told[each], name))
         print(f"  lowest {name}: {100 * getattr(told[at], name):.1f} at {at}")
-    print("\nfalse better or worse anywhere in a trial of 4 arms × 6 checks where nothing differs, in %")
+    print(
+        "\nfalse better or worse anywhere in a trial of 4 arms × 6 checks where nothing differs, in %"
+    )
     for label, question in (("no main question", None), ("with a main question", 0)):
         found = dict(families(rng, options.trials, question))
         at = max(found, key=lambda each: found[each])

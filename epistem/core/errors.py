@@ -3,7 +3,8 @@
 EpistemError
 ├── InvalidInput        a value can't be used; `field` says which
 │   ├── TemplateError   a part does not parse or fails while rendering
-│   │   └── MissingInput    a part asks for an input that was not given
+│   │   ├── MissingInput    a part asks for an input that was not given
+│   │   └── TooCostly       filling in the prompt takes more than its budget
 │   ├── InvalidSchema   a reply schema that is not a JSON Schema
 │   └── InvalidFile     a file that is not what it should be, with the line
 ├── NotFound            nothing has that name or number
@@ -41,9 +42,21 @@ class TemplateError(InvalidInput):
 class MissingInput(TemplateError):
     """`name` is the input that was asked for."""
 
-    def __init__(self, message: str, *, name: str, part: str, field: str | None = None) -> None:
-        super().__init__(message, part=part, field=field)
+    def __init__(
+        self,
+        message: str,
+        *,
+        name: str,
+        part: str,
+        line: int | None = None,
+        field: str | None = None,
+    ) -> None:
+        super().__init__(message, part=part, line=line, field=field)
         self.name = name
+
+
+class TooCostly(TemplateError):
+    pass
 
 
 class InvalidSchema(InvalidInput):

@@ -86,7 +86,7 @@ class _Shard:
         self._models = [models.pick(known, arm.model) for arm in self._arms]
         self._endpoints = [Endpoint.of(m, among=task.beside) for m in self._models]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
-        self._bodies: dict[tuple[int, int], bytes] = {}
+        self._bodies: dict[tuple[int, int], bytes | EpistemError] = {}
         self._grounds = [
             [Ground(arm.content.reply, c.content.expect, c.content.inputs) for c in self._cases]
             for arm in self._arms
@@ -165,21 +165,28 @@ class _Shard:
         return Exchange(outcome.raw, outcome.reply._replace(usage=outcome.usage), outcome.trace)
 
     def _body(self, cell: cells.ClaimedCell) -> bytes:
-        """Repeats differ in their seed alone, so what they share is rendered and encoded once."""
+        """Repeats differ in their seed alone, so what they share is rendered and encoded once, and
+        what can't be rendered is tried once."""
         place, model = (cell.arm, cell.case_at), self._models[cell.arm]
         shared = self._bodies.get(place)
         if shared is None:
             arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
             name = model.asked_as
-            request = request_for(
-                arm.content,
-                inputs,
-                name,
-                settings=arm.settings,
-                wire_format=model.wire_format,
-                abilities=model.abilities,
-            )
-            shared = self._bodies[place] = wire.encode(request)
+            try:
+                request = request_for(
+                    arm.content,
+                    inputs,
+                    name,
+                    settings=arm.settings,
+                    wire_format=model.wire_format,
+                    abilities=model.abilities,
+                )
+                shared = wire.encode(request)
+            except EpistemError as error:
+                shared = error
+            self._bodies[place] = shared
+        if isinstance(shared, EpistemError):
+            raise shared
         return format_of(model.wire_format).encode_with_seed(shared, cell.seed)
 
     def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:

@@ -19,7 +19,7 @@ from epistem.core.prompts.fragments import (
     split_reference,
     why_not,
 )
-from epistem.core.prompts.templates import syntax_error
+from epistem.core.templates.language import syntax_error
 from epistem.store.database import Transaction, is_duplicate
 
 

@@ -6,8 +6,8 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
-from epistem.core.prompts.templates import inputs_in
 from epistem.core.shapes import Document
+from epistem.core.templates.language import inputs_in
 from epistem.store import fragments
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, blueprint, database, reply

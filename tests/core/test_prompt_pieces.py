@@ -15,7 +15,7 @@ from epistem.core.prompts.inputs import filled, inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.render import render
 from epistem.core.prompts.shape_words import shape_in_words
-from epistem.core.prompts.templates import KEYWORDS
+from epistem.core.templates.language import KEYWORDS
 from tests.core.builders import prompt
 
 

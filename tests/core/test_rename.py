@@ -7,7 +7,7 @@ from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import in_text, rename_input
 from epistem.core.prompts.render import render
-from epistem.core.prompts.templates import tokens_of
+from epistem.core.templates.language import tokens_of
 from tests.core.builders import prompt
 
 PIECES = st.lists(

@@ -7,7 +7,8 @@ from epistem.core.prompts.content import Message, Part, Prompt, blank_prompt
 from epistem.core.prompts.inputs import MAX_INPUT_CHARACTERS, inputs_of
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.render import render
-from epistem.core.prompts.templates import MAX_REPEATED, inputs_in
+from epistem.core.templates.filling import MOST_REPEATED
+from epistem.core.templates.language import inputs_in
 from tests.core.builders import prompt
 
 NAMES = st.from_regex(r"[a-z][a-z_]{0,8}[a-z]", fullmatch=True).map("in_".__add__)
@@ -162,7 +163,7 @@ class TestSandbox:
     def test_small_repeats_are_fine(self):
         [message] = render(prompt("{{ '-' * 20 }}"), {})
         assert message.text == "-" * 20
-        assert MAX_REPEATED >= 20
+        assert MOST_REPEATED >= 20
 
     def test_inputs_cannot_be_changed_by_a_template(self):
         given_inputs = {"names": ["a"]}

@@ -158,7 +158,11 @@ class TestRunning:
             lost = [readings.get(tx, t.reading_id) for t in ticks if not t.answered]
         assert [r.error for r in lost] == ["moody answered 400: no, thank you"] * 3
         assert lost[0].request["model"] == "moody"
-        assert lost[0].findings == []
+        # It counts as failed in all that its case asks about.
+        assert [j.measure for j in lost[0].findings] == [0, 1, 2, 3]
+        assert {(j.finding.passed, j.finding.message) for j in lost[0].findings} == {
+            (False, "No answer came.")
+        }
 
     def test_a_model_server_that_is_down_ends_the_trial_with_the_reason(
         self, database, subject, runner

@@ -10,8 +10,9 @@ import re
 from collections.abc import Iterable, Mapping
 
 from epistem.core.prompts.content import Prompt, parts_of
-from epistem.core.prompts.templates import includes_in, inputs_in, syntax_error
+from epistem.core.templates.language import includes_in, inputs_in, syntax_error
 
+DEEPEST = 20
 REFERENCE = re.compile(r"([a-z0-9][a-z0-9-]{0,62})@([1-9][0-9]{0,5})\Z")
 
 
@@ -29,11 +30,12 @@ def included_by(texts: Iterable[str], fragments: Mapping[str, str]) -> list[str]
     """All that the texts include, and what those include in turn; each once, in order of appearance."""
     found: dict[str, None] = {}
     waiting = [name for text in texts if "{%" in text for name in includes_in(text)]
+    waiting.reverse()
     while waiting:
-        name = waiting.pop(0)
+        name = waiting.pop()
         if name not in found:
             found[name] = None
-            waiting = [*includes_in(fragments.get(name, "")), *waiting]
+            waiting.extend(reversed(includes_in(fragments.get(name, ""))))
     return list(found)
 
 
@@ -52,19 +54,27 @@ def asked_by(text: str, fragments: Mapping[str, str]) -> list[str]:
 
 def why_not(text: str, fragments: Mapping[str, str]) -> str | None:
     """What is wrong with what a text includes, in a sentence, or None."""
+    sound: set[str] = set()
     for name in includes_in(text):
-        wrong = _fault(name, fragments, ())
+        wrong = _fault(name, fragments, (), sound)
         if wrong:
             return wrong
     return None
 
 
-def _fault(name: str, fragments: Mapping[str, str], above: tuple[str, ...]) -> str | None:
+def _fault(
+    name: str, fragments: Mapping[str, str], above: tuple[str, ...], sound: set[str]
+) -> str | None:
+    """`sound` are those found to be so: each is looked into once, however often it is included."""
+    if name in sound:
+        return None
     if not name:
         return (
             "Only a fragment can be brought in, by its name and version as they are: "
             '{% include "house-tone@3" %}.'
         )
+    if len(above) >= DEEPEST:
+        return f"Fragments include each other more than {DEEPEST} deep. Take some of them out."
     if name in above:
         circle = " → ".join([*above[above.index(name) :], name])
         return f"Fragments include each other in a circle: {circle}. Take one of them out."
@@ -80,7 +90,8 @@ def _fault(name: str, fragments: Mapping[str, str], above: tuple[str, ...]) -> s
     if error is not None:
         return f"The fragment “{name}” does not parse, line {error.lineno}: {error.message}"
     for inner in includes_in(text):
-        wrong = _fault(inner, fragments, (*above, name))
+        wrong = _fault(inner, fragments, (*above, name), sound)
         if wrong:
             return wrong
+    sound.add(name)
     return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import math
 import re
@@ -12,8 +13,8 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Input, Prompt, RecordField, parts_of
 from epistem.core.prompts.fragments import asked_by
 from epistem.core.prompts.images import checked_image
-from epistem.core.prompts.templates import CALLS, KEYWORDS
 from epistem.core.shapes import listed
+from epistem.core.templates.language import CALLS, KEYWORDS
 
 MAX_INPUT_CHARACTERS = 1_000_000
 MAX_IMAGE_CHARACTERS = 14_000_000
@@ -48,20 +49,25 @@ class Dialogue(list[Any]):
         return "\n".join(f"{turn['role']}: {turn['text']}" for turn in self)
 
 
-class Image(str):
-    """Prints as a mark that is replaced by the image itself when the message is built."""
+class Image:
+    """Prints as a short mark that is replaced by the image when the message is built.
 
-    def __str__(self) -> str:
-        return f"{MARK}{self.address}{MARK}"
+    `address` is the image itself, a `data:` address. A template can print it and ask whether it is
+    there, nothing else, so its megabytes never pass through one.
+    """
 
-    @property
-    def address(self) -> str:
-        """The image itself, as a `data:` address."""
-        return str.__str__(self)
+    __slots__ = ("address", "mark")
+
+    def __init__(self, address: str) -> None:
+        self.address = address
+        self.mark = f"{MARK}{hashlib.sha256(address.encode()).hexdigest()[:24]}{MARK}"
+
+    def printed(self) -> str:
+        return self.mark
 
 
 MARK = "\ue0f1"
-"""Stands on either side of an image's address in a filled-in part; from the private use area."""
+"""Stands on either side of an image's mark in a filled-in part; from the private use area."""
 
 
 def inputs_of(prompt: Prompt) -> list[str]:

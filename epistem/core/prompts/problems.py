@@ -11,8 +11,8 @@ from epistem.core.prompts.content import Prompt, Tool, parts_of
 from epistem.core.prompts.fragments import why_not
 from epistem.core.prompts.inputs import filled, name_fault
 from epistem.core.prompts.render import from_syntax
-from epistem.core.prompts.templates import calls_in, inputs_in, syntax_error
 from epistem.core.schemas import compile_schema
+from epistem.core.templates.language import calls_in, inputs_in, syntax_error
 
 _TOOL_NAME = re.compile(r"[A-Za-z0-9_-]{1,64}\Z")
 

@@ -11,7 +11,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, parts_of
 from epistem.core.prompts.fragments import pinned_in
 from epistem.core.prompts.inputs import inputs_of, name_fault
-from epistem.core.prompts.templates import inputs_in, tokens_of
+from epistem.core.templates.language import inputs_in, tokens_of
 
 
 @dataclass(frozen=True)

@@ -7,14 +7,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jinja2 import TemplateNotFound, TemplateSyntaxError
+from jinja2 import TemplateSyntaxError
 
-from epistem.core.errors import InvalidInput, MissingInput, TemplateError
+from epistem.core.errors import InvalidInput, MissingInput, TemplateError, TooCostly
 from epistem.core.prompts.content import Example, Message, Part, Prompt, parts_of
 from epistem.core.prompts.fragments import asked_by, why_not
-from epistem.core.prompts.inputs import MARK, MAX_INPUT_CHARACTERS, Image, filled
+from epistem.core.prompts.inputs import MAX_INPUT_CHARACTERS, Image, filled
 from epistem.core.prompts.shape_words import shape_in_words
-from epistem.core.prompts.templates import KEYWORDS, UndefinedInput, compiled, including
+from epistem.core.templates.budget import CostsTooMuch
+from epistem.core.templates.filling import Filling, Trouble
+from epistem.core.templates.language import KEYWORDS
+from epistem.core.templates.undefined import UndefinedInput
 from epistem.core.wire.chat_completions import Content
 
 BETWEEN_PARTS = "\n\n"
@@ -48,8 +51,9 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
 
     A part that is off or renders to nothing is left out, and so is a message without parts.
     Examples that are sent as messages stand before the last user message. Raises TemplateError
-    (naming part and line), MissingInput (naming input and part), or InvalidInput for an input that
-    does not fit its kind, or when an input or a rendered part is too long.
+    (naming part and line), MissingInput (naming input and part), TooCostly, or InvalidInput for an
+    input that does not fit its kind, or when an input or a rendered part is too long. One budget is
+    for all of it, so that no prompt takes long, however many parts and examples it has.
     """
     values = filled(prompt.inputs, inputs)
     shown = [example for example in prompt.examples if not example.off]
@@ -59,11 +63,12 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     }
     asking = _last_user(prompt) if prompt.examples_as == "messages" and shown else None
     messages: list[RenderedMessage] = []
+    filling = Filling(prompt.fragments)
 
     def add(message: Message, given: Mapping[str, Any], named: str = "") -> None:
         told = {**calls, **given}
         rendered = [
-            (named or part.name, _render_part(part, told, prompt))
+            (named or part.name, _render_part(part, told, prompt, filling))
             for part in message.parts
             if not part.off
         ]
@@ -71,16 +76,15 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
         if kept:
             messages.append(_message(message.role, kept, given))
 
-    with including(prompt.fragments):
-        for message in prompt.messages:
-            if message is asking:
-                for number, example in enumerate(shown, start=1):
-                    own = [each for each in prompt.inputs if each.name in example.inputs]
-                    given = {**values, **filled(own, example.inputs)}
-                    add(message, given, f"Example {number}")
-                    answer = (f"Answer of example {number}", example.answer)
-                    messages.append(RenderedMessage("assistant", example.answer, (answer,)))
-            add(message, values)
+    for message in prompt.messages:
+        if message is asking:
+            for number, example in enumerate(shown, start=1):
+                own = [each for each in prompt.inputs if each.name in example.inputs]
+                given = {**values, **filled(own, example.inputs)}
+                add(message, given, f"Example {number}")
+                answer = (f"Answer of example {number}", example.answer)
+                messages.append(RenderedMessage("assistant", example.answer, (answer,)))
+        add(message, values)
     if not messages:
         raise InvalidInput("Every part is empty, so there is nothing to send.", field="messages")
     return messages
@@ -125,42 +129,62 @@ def _last_user(prompt: Prompt) -> Message | None:
 def _message(
     role: str, kept: tuple[tuple[str, str], ...], given: Mapping[str, Any]
 ) -> RenderedMessage:
-    images = {str(value): value for value in given.values() if isinstance(value, Image)}
+    images = {value.mark: value for value in given.values() if isinstance(value, Image)}
     joined = BETWEEN_PARTS.join(text for _, text in kept)
     if not any(mark in joined for mark in images):
         return RenderedMessage(role, joined, kept)
     cut = re.compile("(" + "|".join(map(re.escape, images)) + ")")
-    pieces = [images.get(piece, piece) for piece in cut.split(joined)]
-    blocks = tuple(p if isinstance(p, Image) else p.strip() for p in pieces if p.strip())
+    pieces = [images.get(piece, piece.strip()) for piece in cut.split(joined)]
+    blocks = tuple(piece for piece in pieces if piece)
     plain = tuple((name, cut.sub("", text)) for name, text in kept)
     return RenderedMessage(role, cut.sub("", joined), plain, blocks)
 
 
-def _render_part(part: Part, inputs: Mapping[str, Any], prompt: Prompt) -> str:
+def _render_part(part: Part, inputs: Mapping[str, Any], prompt: Prompt, filling: Filling) -> str:
     if "{" not in part.text:
-        return plain_text(part.text)
-    field = next(field for field, _, each in parts_of(prompt) if each is part)
+        return _sendable(plain_text(part.text), part, prompt)
     try:
-        text = compiled(part.text).render(inputs)
+        text = filling.fill_in(part.text, inputs)
     except TemplateSyntaxError as error:
-        raise from_syntax(part, error, field) from error
+        raise from_syntax(part, error, _field_of(part, prompt)) from error
     except UndefinedInput as error:
         name = error.name or "?"
         if name in asked_by(part.text, prompt.fragments):
             message = f"The part “{part.name}” needs the input “{name}”, which was not given."
         else:
             message = f"The part “{part.name}” asks for “{name}”, which an input does not have."
-        raise MissingInput(message, name=name, part=part.name, field=f"inputs.{name}") from error
-    except Exception as error:  # a template can raise anything: a division, a wrong filter argument
-        circle = isinstance(error, TemplateNotFound | RecursionError)
-        why = (circle and why_not(part.text, prompt.fragments)) or (
-            f"The part “{part.name}” can't be filled in: {error or type(error).__name__}."
+        raise MissingInput(
+            message, name=name, part=part.name, line=error.line, field=f"inputs.{name}"
+        ) from error
+    except (CostsTooMuch, Trouble) as error:
+        why = why_not(part.text, prompt.fragments) or (
+            f"The part “{part.name}” can't be filled in, line {error.line}: {error}."
         )
-        raise TemplateError(why, part=part.name, field=field) from error
-    if len(text) > MAX_INPUT_CHARACTERS and MARK not in text:
+        kind = TooCostly if isinstance(error, CostsTooMuch) else TemplateError
+        raise kind(why, part=part.name, line=error.line, field=_field_of(part, prompt)) from error
+    if len(text) > MAX_INPUT_CHARACTERS:
         raise InvalidInput(
             f"The part “{part.name}” fills in to {len(text):,} characters; "
             f"the limit is {MAX_INPUT_CHARACTERS:,}.",
-            field=field,
+            field=_field_of(part, prompt),
         )
+    return _sendable(text, part, prompt)
+
+
+def _sendable(text: str, part: Part, prompt: Prompt) -> str:
+    """The text, if it can be written in UTF-8, as half of a surrogate pair can't."""
+    try:
+        text.encode()
+    except UnicodeEncodeError as error:
+        raise TemplateError(
+            f"The part “{part.name}” fills in to half a character, which can't be sent "
+            f"(character {error.start + 1:,}).",
+            part=part.name,
+            line=text.count("\n", 0, error.start) + 1,
+            field=_field_of(part, prompt),
+        ) from error
     return text
+
+
+def _field_of(part: Part, prompt: Prompt) -> str:
+    return next(field for field, _, each in parts_of(prompt) if each is part)

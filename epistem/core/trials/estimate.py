@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from math import ceil
 from typing import Any, NamedTuple
 
-from epistem.core.errors import EpistemError
+from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.render import render
 from epistem.core.prompts.settings import Settings
@@ -56,7 +56,7 @@ def estimate(
     each = len(cases) / len(sample) if sample else 0.0
     asked, answered, cents, too_long, unfit, busy_ms = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for arm in arms:
-        lengths = [_length(arm.prompt, inputs) for inputs in sample]
+        lengths = _lengths(arm.prompt, sample)
         fit = [length for length in lengths if length is not None]
         calls = len(fit) * each * repeats
         output = _output(arm)
@@ -87,11 +87,18 @@ def _output(arm: PlannedArm) -> float:
     return min(USUAL_OUTPUT, limit / 2) if limit else USUAL_OUTPUT
 
 
-def _length(prompt: Prompt, inputs: Mapping[str, Any]) -> int | None:
-    """Tokens of the request; None where the inputs do not fit the prompt."""
-    try:
-        messages = render(prompt, inputs)
-    except EpistemError:
-        return None
-    said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
-    return said + tokens_of_tools(prompt)
+def _lengths(prompt: Prompt, cases: Sequence[Mapping[str, Any]]) -> list[int | None]:
+    """Tokens of each request; None where the inputs do not fit the prompt, and for all that follow
+    one that is too costly: it would be so again and again."""
+    found: list[int | None] = []
+    for inputs in cases:
+        try:
+            messages = render(prompt, inputs)
+        except TooCostly:
+            return [*found, *[None] * (len(cases) - len(found))]
+        except EpistemError:
+            found.append(None)
+            continue
+        said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
+        found.append(said + tokens_of_tools(prompt))
+    return found
