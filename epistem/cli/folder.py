@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from epistem.core.errors import InvalidFile, NotFound
-from epistem.core.prompts.yaml_file import from_yaml, to_yaml
+from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
 from epistem.store import drafts, files, subjects
 from epistem.store.database import Database, Transaction
 
@@ -70,7 +70,7 @@ def push(database: Database, folder: Path, *, mine: bool = False) -> Iterator[St
                 subject = subjects.get(tx, name)
             except NotFound:
                 [result] = files.take_in(
-                    tx, [(file.path.name, file.text)], replace=False, apply=True
+                    tx, [(file.path.name, file.read)], replace=False, apply=True
                 )
                 if result.outcome == "refused":
                     raise InvalidFile(f"{file.path.name}: {result.message}", line=None) from None
@@ -81,7 +81,7 @@ def push(database: Database, folder: Path, *, mine: bool = False) -> Iterator[St
                 if there == file.normal:
                     step = Step(name, "same")
                 elif state.marks.get(name) == _mark(there) or mine:
-                    files.put(tx, subject, file.text, draft.revision)
+                    files.put(tx, subject, file.read, draft.revision)
                     step = Step(name, "changed")
                 elif state.marks.get(name) == _mark(file.normal):
                     yield Step(name, "changed on the server; pull brings it")
@@ -99,7 +99,7 @@ class _File:
     """`normal` is the text as it would be written out: comments and layout do not count."""
 
     path: Path
-    text: str
+    read: PromptFile
     normal: str
 
 
@@ -117,7 +117,7 @@ def _here(folder: Path) -> dict[str, _File]:
             both = f"{found[read.name].path.name} and {path.name}"
             raise InvalidFile(f"{both} are both of “{read.name}”. Remove one.", line=None)
         tags = subjects.tidy_tags(read.tags)
-        found[read.name] = _File(path, text, to_yaml(read.name, read.about, tags, read.content))
+        found[read.name] = _File(path, read, to_yaml(read.name, read.about, tags, read.content))
     return found
 
 

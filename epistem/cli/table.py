@@ -5,8 +5,8 @@ from __future__ import annotations
 from rich.console import Console
 from rich.table import Table
 
-from epistem.core.evidence.intervals import Rate
-from epistem.core.evidence.sentence import sentence_text
+from epistem.core.evidence.intervals import LEVEL, Rate
+from epistem.core.evidence.sentence import sentence_text, settling_sentence
 from epistem.store.evidence import Evidence
 
 MARKS = {"better": "▲", "worse": "▼", "same": "▬", "unsettled": "○"}
@@ -38,6 +38,15 @@ def print_verdict(found: Evidence, console: Console) -> None:
             title = measure.title if arm == 0 else ""
             table.add_row(title, name, *_rate(rate), _difference(found, arm, measure.index))
     console.print(table)
+    for mark in found.verdict.comparisons:
+        title, needs = found.measures[mark.measure].title, found.verdict.same_needs[mark.measure]
+        told = "" if found.verdict.level > LEVEL else settling_sentence(mark, title, needs)
+        if told:
+            console.print(f"  [dim]{found.names[mark.arm]}: {told}[/]", soft_wrap=True)
+    if found.verdict.level > LEVEL:
+        console.print(
+            "  [dim]Not all readings are in: words need p < 0.001, intervals are at 99.9%.[/]"
+        )
     console.print()
 
 

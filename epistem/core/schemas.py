@@ -50,13 +50,15 @@ def compile_schema(schema: Any, *, about: str = "The reply schema") -> CompiledS
         )
     try:
         return _compile(json.dumps(schema))
-    except _NoSchema as error:
-        raise InvalidSchema(f"{about} {error}", field="reply.json_schema") from error
+    except (_NoSchema, RecursionError) as error:
+        told = str(error) if isinstance(error, _NoSchema) else "is nested too deeply."
+        raise InvalidSchema(f"{about} {told}", field="reply.json_schema") from error
 
 
 @lru_cache(maxsize=256)
 def _compile(text: str) -> CompiledSchema:
     schema = json.loads(text)
+    _check_references(schema)
     try:
         jsonschema_rs.meta.validate(schema)
         validator = jsonschema_rs.validator_for(schema, retriever=_refuse)
@@ -67,6 +69,67 @@ def _compile(text: str) -> CompiledSchema:
     except Exception as error:  # a dangling reference, an unknown dialect
         raise _NoSchema(f"can't be used: {error}.") from error
     return CompiledSchema(validator)
+
+
+DIALECTS = frozenset(
+    f"{scheme}://json-schema.org/{name}"
+    for scheme in ("http", "https")
+    for name in (
+        "draft/2020-12/schema", "draft/2019-09/schema", "draft-07/schema", "draft-06/schema", "draft-04/schema",
+    )
+)  # fmt: skip
+_DATA = ("const", "enum", "default", "examples")
+"""Keywords whose values are data, whatever they look like."""
+
+
+def _check_references(schema: Any) -> None:
+    """Raises _NoSchema for a dialect that is not known, or a reference to anything outside.
+
+    Asked before the library sees the schema: it would fetch what it does not know.
+    """
+    named: set[str] = set()
+    asked: list[str] = []
+    waiting = [(schema, False)]
+    while waiting:
+        each, is_map = waiting.pop()
+        if isinstance(each, list):
+            waiting.extend((inner, False) for inner in each)
+        if not isinstance(each, dict):
+            continue
+        for key, value in each.items():
+            if is_map:  # names of properties or definitions, which may read like keywords
+                waiting.append((value, False))
+            elif key in ("$schema", "$ref", "$dynamicRef", "$recursiveRef", "$id", "id"):
+                if not isinstance(value, str):
+                    continue
+                if key == "$schema" and value.rstrip("#") not in DIALECTS:
+                    raise _NoSchema(
+                        f"names the dialect “{value[:120]}”, which is not known here, and nothing is "
+                        "fetched. Leave $schema out, or name 2020-12, 2019-09 or draft 4, 6 or 7."
+                    )
+                if key in ("$id", "id"):
+                    named.add(value.rstrip("#"))
+                elif key != "$schema":
+                    asked.append(value)
+            elif key not in _DATA:
+                waiting.append((value, key in _MAPS))
+    for reference in asked:
+        whole = reference.split("#")[0]
+        if whole and whole not in named and whole not in DIALECTS:
+            raise _NoSchema(
+                f"refers to “{reference[:120]}”, which is outside of it, and nothing is fetched. "
+                "Write what it needs into its $defs."
+            )
+
+
+_MAPS = (
+    "properties",
+    "patternProperties",
+    "$defs",
+    "definitions",
+    "dependentSchemas",
+    "dependencies",
+)
 
 
 class _NoSchema(Exception):

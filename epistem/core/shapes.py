@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Self
+from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -28,6 +28,10 @@ class Document(BaseModel):
 
     def to_json(self) -> dict[str, Any]:
         return self.model_dump(mode="json", exclude_none=True)
+
+
+Tag = Annotated[str, Field(max_length=60)]
+"""A word that things are found by."""
 
 
 def said(default: Any = ..., *, of: type = list, **more: Any) -> Any:

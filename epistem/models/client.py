@@ -22,7 +22,7 @@ from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire.formats import USUAL, WireFormat, format_of
 from epistem.core.wire.stream import Piece
-from epistem.models.keys import key_from
+from epistem.models.keys import Keys
 from epistem.models.retry import Retry
 from epistem.models.time_limits import TimeLimits
 from epistem.models.turns import Turns
@@ -59,7 +59,7 @@ class Entry(Protocol):
 
 @dataclass(frozen=True)
 class Endpoint:
-    """Where a model is asked. `key_reference` is `env:NAME` or `file:PATH`, never a key itself.
+    """Where a model is asked. `key_reference` names a key (`models.keys`), never is one.
 
     `headers` are sent besides the usual ones. One client begins at most `requests_per_minute`.
     """
@@ -147,7 +147,9 @@ class ModelClient:
         retry: Retry | None = None,
         rng: random.Random | None = None,
         sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
+        keys: Keys | None = None,
     ) -> None:
+        self._keys = keys or Keys.of_this_server()
         self._in_flight = in_flight
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
@@ -282,7 +284,8 @@ class ModelClient:
         if headers is None:
             headers = {**dict(endpoint.headers), "Content-Type": "application/json"}
             if endpoint.key_reference:
-                headers |= endpoint.format.key_headers(key_from(endpoint.key_reference))
+                key = self._keys.key_for(endpoint.key_reference, endpoint.address)
+                headers |= endpoint.format.key_headers(key)
             self._headers[endpoint] = headers
         return headers
 

@@ -1,16 +1,20 @@
 """Connections, transactions and what goes wrong with them.
 
 StoreError
-├── StoreDown         the server can't be reached, or went away
+├── StoreDown         the server can't be reached, went away, or is full
 ├── Collision         two transactions met; this one was undone and may be done again
+├── Unfit             a value that no column has room for
 └── MigrationFailed   a migration's statement was refused, or a landed file was edited
 """
 
 from __future__ import annotations
 
+import re
+import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
+from threading import BoundedSemaphore
 from typing import Any
 from urllib.parse import quote, unquote, urlsplit
 
@@ -25,6 +29,16 @@ _MEET_AGAIN = {1205, 1213}
 _ACCESS_DENIED = {1044, 1045, 1049}
 # Not reachable, gone away, shutting down, too many connections; 0 is a closed connection's own.
 _GONE = {0, 1040, 1053, 1927, 2002, 2003, 2006, 2013, 2014, 2055}
+_FULL = {1021, 1030, 1114}
+_READ_ONLY = {1290, 1792, 1836}
+# A value too long, out of range, or of characters that the column has not; one row too large.
+_UNFIT = {1153, 1264, 1267, 1366, 1406, 3988}
+PROBE_S = 2.0
+"""How long a server has for `SELECT 1` before it counts as frozen."""
+SLOW_S = 3.0
+"""A transaction that is older makes the next one ask first whether the server answers at all."""
+WAIT_S = 10.0
+"""How long one waits for a connection while all are in use."""
 
 
 class StoreError(EpistemError):
@@ -36,6 +50,10 @@ class StoreDown(StoreError):
 
 
 class Collision(StoreError):
+    pass
+
+
+class Unfit(StoreError):
     pass
 
 
@@ -135,8 +153,14 @@ class Transaction:
 class Database:
     """A pool of connections. Safe to share between threads, not across a fork."""
 
-    def __init__(self, address: Address, *, connections: int = 24) -> None:
+    def __init__(
+        self, address: Address, *, connections: int = 24, patience_s: float | None = None
+    ) -> None:
+        """`patience_s` is how long a statement may take; None for ever, as long work needs it."""
         self.address = address
+        self._room = BoundedSemaphore(connections)
+        self._begun: dict[int, float] = {}
+        self._probed_at = 0.0
         self._pool = PooledDB(
             creator=pymysql,
             maxconnections=connections,
@@ -145,24 +169,55 @@ class Database:
             ping=1,
             failures=NeverRaised,
             **address.options(),
+            read_timeout=patience_s,
+            write_timeout=patience_s,
         )
 
     @contextmanager
     def transaction(self) -> Iterator[Transaction]:
-        """Commit at the end, roll back on an error. Raises StoreDown when the server is away."""
-        with _told_as_store_errors(self.address):
-            connection = self._pool.connection()
-            try:
-                connection.begin()
-                with connection.cursor() as cursor:
-                    yield Transaction(cursor)
-                connection.commit()
-            except BaseException:
-                with suppress(pymysql.Error):  # it may be gone, and its transaction with it
-                    connection.rollback()
-                raise
-            finally:
-                connection.close()
+        """Commit at the end, roll back on an error.
+
+        Raises StoreDown when the server is away, full or frozen, or all connections stay in use.
+        """
+        self._ask_if_frozen()
+        if not self._room.acquire(timeout=WAIT_S):
+            raise StoreDown(
+                "The database is busy with other requests. What you see is kept; try again in a moment."
+            )
+        mark = object()
+        self._begun[id(mark)] = time.monotonic()
+        try:
+            with _told_as_store_errors(self.address):
+                connection = self._pool.connection()
+                try:
+                    connection.begin()
+                    with connection.cursor() as cursor:
+                        yield Transaction(cursor)
+                    connection.commit()
+                except BaseException:
+                    with suppress(pymysql.Error):  # it may be gone, and its transaction with it
+                        connection.rollback()
+                    raise
+                finally:
+                    connection.close()
+        finally:
+            del self._begun[id(mark)]
+            self._room.release()
+
+    def probe(self) -> None:
+        """Raises StoreDown unless the server answers within PROBE_S, by a connection of its own."""
+        patience = {"connect_timeout": PROBE_S, "read_timeout": PROBE_S}
+        options = {**self.address.options(), **patience}
+        with _told_as_store_errors(self.address), closing(pymysql.connect(**options)) as connection:
+            connection.ping(reconnect=False)
+
+    def _ask_if_frozen(self) -> None:
+        """While transactions hang, no more are sent after them to hang, too."""
+        now = time.monotonic()
+        oldest = min(list(self._begun.values()), default=now)
+        if now - oldest > SLOW_S and now - self._probed_at > 1.0:
+            self.probe()
+            self._probed_at = now
 
     def close(self) -> None:
         self._pool.close()
@@ -182,15 +237,33 @@ def is_duplicate(error: BaseException) -> bool:
 def _told_as_store_errors(address: Address) -> Iterator[None]:
     try:
         yield
-    except (pymysql.OperationalError, pymysql.InterfaceError) as error:
+    except (pymysql.OperationalError, pymysql.InterfaceError, pymysql.DataError,
+            pymysql.InternalError) as error:  # fmt: skip
         code = error.args[0] if error.args else 0
+        said = str(error.args[1]) if len(error.args) > 1 else ""
         if code in _ACCESS_DENIED:
-            raise StoreError(f"The database refused the connection: {error.args[1]}.") from error
+            raise StoreError(f"The database refused the connection: {said}.") from error
         if code in _MEET_AGAIN:
             raise Collision("Two changes met, and this one was undone. Do it again.") from error
+        if code in _FULL or "No space left" in said:
+            raise StoreDown(
+                "The database's disk is full, so nothing can be kept. Free some room on it; what you "
+                "see stays here meanwhile."
+            ) from error
+        if code in _READ_ONLY:
+            raise StoreDown(f"The database takes no changes now: {said}.") from error
+        if code in _UNFIT:
+            column = re.search(r"column '([^']+)'", said)
+            raise Unfit(
+                f"A value can't be kept: {said}.", field=column[1].strip("`") if column else None
+            ) from error
         if code not in _GONE:
             raise
+        frozen = "timed out" in said or "timed out" in str(
+            error.__cause__ or error.__context__ or ""
+        )
+        does = "is frozen: it takes connections and says nothing" if frozen else "does not answer"
         raise StoreDown(
-            f"The database at {address.host}:{address.port} does not answer. What you see is kept; "
+            f"The database at {address.host}:{address.port} {does}. What you see is kept; "
             "try again in a moment."
         ) from error

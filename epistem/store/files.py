@@ -34,11 +34,9 @@ def text_of(tx: Transaction, subject: subjects.Subject) -> str:
     return to_yaml(subject.name, subject.about, subject.tags, drafts.get(tx, subject).content)
 
 
-def take_in(
-    tx: Transaction, files: Iterable[tuple[str, str]], *, replace: bool, apply: bool
-) -> list[FileResult]:
-    """Read files of (path, text). A subject that is there already is changed only with `replace`."""
-    results: list[FileResult] = []
+def read_all(files: Iterable[tuple[str, str]]) -> list[tuple[str, PromptFile | FileResult]]:
+    """Files of (path, text), read before a transaction opens: each as a prompt, or as refused."""
+    found: list[tuple[str, PromptFile | FileResult]] = []
     seen: dict[str, str] = {}
     for path, text in files:
         try:
@@ -46,16 +44,41 @@ def take_in(
             if read.name in seen:
                 raise InvalidFile(f"{seen[read.name]} has the name “{read.name}” too.", line=None)
             seen[read.name] = path
+            found.append((path, read))
+        except EpistemError as error:
+            found.append((path, _refused(path, error)))
+    return found
+
+
+def take_in(
+    tx: Transaction,
+    files: Iterable[tuple[str, PromptFile | FileResult]],
+    *,
+    replace: bool,
+    apply: bool,
+) -> list[FileResult]:
+    """What was read by `read_all`. A subject that is there already is changed only with `replace`."""
+    results: list[FileResult] = []
+    for path, read in files:
+        if isinstance(read, FileResult):
+            results.append(read)
+            continue
+        try:
             results.append(FileResult(path, read.name, _take(tx, read, replace, apply)))
         except EpistemError as error:
-            line = error.line if isinstance(error, InvalidFile) else None
-            results.append(FileResult(path, None, "refused", error.message, line))
+            results.append(_refused(path, error))
     return results
 
 
-def put(tx: Transaction, subject: subjects.Subject, text: str, revision: int) -> drafts.Draft:
+def _refused(path: str, error: EpistemError) -> FileResult:
+    line = error.line if isinstance(error, InvalidFile) else None
+    return FileResult(path, None, "refused", error.message, line)
+
+
+def put(
+    tx: Transaction, subject: subjects.Subject, read: PromptFile, revision: int
+) -> drafts.Draft:
     """Let the file's content be the draft. Raises StaleDraft, or InvalidFile."""
-    read = from_yaml(text)
     if read.name != subject.name:
         raise InvalidFile(f"The file is of “{read.name}”, not of “{subject.name}”.", line=None)
     _check_fragments(tx, read)

@@ -73,9 +73,9 @@ def create(tx: Transaction, name: str, about: str, text: str) -> None:
 
 def save(tx: Transaction, name: str, text: str, note: str) -> tuple[int, bool]:
     """The number of the version with this text, and whether it is new: only a changed text is."""
-    row = tx.first("SELECT id FROM fragments WHERE name = %s FOR UPDATE", [name])
-    if row is None:
-        raise NotFound(f"There is no fragment called “{name}”.", field="name")
+    row = name.isascii() and tx.first("SELECT id FROM fragments WHERE name = %s FOR UPDATE", [name])
+    if not row:
+        raise NotFound(f"There is no fragment called “{name[:70]}”.", field="name")
     _check(tx, text)
     latest = tx.first(
         "SELECT number, text FROM fragment_versions WHERE fragment_id = %s ORDER BY number DESC LIMIT 1",

@@ -20,8 +20,8 @@ from epistem.store.documents import dumps
 class Model:
     """`abilities` are what it can do of ABILITIES; `headers` are sent with every request.
 
-    `input_cents` and `output_cents` are for a million tokens. `key_reference` is `env:NAME` or
-    `file:PATH`. `served_as` is its name at the server, empty when it is the same. `built_in` ones are
+    `input_cents` and `output_cents` are for a million tokens. `key_reference` names a
+    key, never is one. `served_as` is its name at the server, empty when it is the same. `built_in` ones are
     put there anew at every start."""
 
     name: str
@@ -60,6 +60,20 @@ def put(tx: Transaction, model: Model) -> None:
         f"ON DUPLICATE KEY UPDATE {changes}",
         [_kept(getattr(model, name)) for name in _NAMES],
     )
+
+
+def check_free(tx: Transaction, name: str) -> None:
+    """Raises Conflict for the name of a built-in one, and for one that differs from another model's
+    name in case alone: the database takes them for the same."""
+    for model in all_of(tx):
+        if model.name == name:
+            check_own(model)
+        elif model.name.casefold() == name.casefold():
+            raise Conflict(
+                f"“{name[:80]}” meets the model “{model.name}”, whose name differs in case alone. "
+                "Use that name, or another.",
+                field="name",
+            )
 
 
 def check_own(model: Model) -> None:

@@ -175,12 +175,14 @@ def get(tx: Transaction, reading_id: int) -> Reading:
 def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000) -> list[Tick]:
     """The marks that landed after reading `after`, in the order of their landing."""
     rows = tx.rows(
-        "SELECT id, arm, case_at, repeat_no, error IS NULL, IF(error IS NULL, judged, 0), "
-        "IF(error IS NULL, failed, 0) FROM readings "
+        "SELECT id, arm, case_at, repeat_no, error IS NULL, judged, failed FROM readings "
         "WHERE trial_id = %s AND id > %s ORDER BY id LIMIT %s",
         (trial_id, after, most),
     )
-    return [Tick(*(*row[:4], bool(row[4]), *row[5:])) for row in rows]
+    return [
+        Tick(reading_id, arm, case_at, repeat_no, *((True, *bits) if answered else (False, 0, 0)))
+        for reading_id, arm, case_at, repeat_no, answered, *bits in rows
+    ]
 
 
 def tally(tx: Transaction, trial_id: int, arms: int, measures: int, cases: int) -> Tally:

@@ -83,6 +83,13 @@ def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subje
 
 
 def get(tx: Transaction, name: str) -> Subject:
+    """Raises NotFound; for a name that differs in case alone it says which one that meets."""
+    if not _NAME.match(name):
+        meets = _NAME.match(name.lower()) and tx.first(
+            "SELECT name FROM subjects WHERE name = %s", [name.lower()]
+        )
+        hint = f" There is “{meets[0]}”: names are written in small letters." if meets else ""
+        raise NotFound(f"There is no subject called “{name[:70]}”.{hint}", field="name")
     row = tx.first(
         "SELECT id, name, kind, about, tags, checks FROM subjects WHERE name = %s", [name]
     )

@@ -63,6 +63,7 @@ class Supervisor:
     def start(self, *, reset: bool = False) -> None:
         """Raises StartError, with everything that was started ended again."""
         self.home.mkdir(parents=True, exist_ok=True)
+        (self.home / "keys").mkdir(mode=0o700, exist_ok=True)
         self._take_lock()
         for number in (
             signal.SIGTERM,
@@ -190,7 +191,7 @@ class Supervisor:
     def _web(self) -> Child:
         command = [
             sys.executable, "-m", "gunicorn", "epistem.web.app:from_environment()",
-            f"--bind=127.0.0.1:{self.web_port}", "--workers=1", "--worker-class=gthread",
+            f"--bind=127.0.0.1:{self.web_port}", "--workers=1", "--worker-class=epistem.web.worker.Worker",
             f"--threads={THREADS}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
         ]  # fmt: skip
         return Child("web server", command, self.home / "logs" / "web.log", env=self._environment())
@@ -202,7 +203,10 @@ class Supervisor:
     def _environment(self) -> dict[str, str]:
         if not (self._database.folder / "password").exists():
             return {}
-        return {"EPISTEM_DATABASE_URL": self._database.address.to_url()}
+        return {
+            "EPISTEM_DATABASE_URL": self._database.address.to_url(),
+            "EPISTEM_KEYS": str(self.home / "keys"),
+        }
 
     def _put_models(self, stand_in_port: int) -> None:
         database = Database(self._database.address, connections=1)

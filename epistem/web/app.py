@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, abort, jsonify, request, send_from_directory
+from flask import Response, abort, jsonify, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 
 from epistem import __version__
@@ -18,7 +18,9 @@ from epistem.web import (
     events,
     files,
     fragments,
-    history,
+    health,
+    history,  # noqa: F401 (its routes belong to the blueprint of tries)
+    keys,
     models,
     problems,
     subjects,
@@ -26,10 +28,12 @@ from epistem.web import (
     tries,
     verdicts,
 )  # fmt: skip
+from epistem.web.doors import guard
 from epistem.web.replies import API
 
+PATIENCE_S = 30
+"""A page waits no longer for one statement of the database."""
 STATIC = Path(__file__).with_name("static")
-LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 
 
 def make_app(database: Database | None) -> OpenAPI:
@@ -45,23 +49,27 @@ def make_app(database: Database | None) -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = problems.MAX_BODY_BYTES
     app.extensions["epistem.database"] = database
     problems.register(app)
-    _guard(app)
+    guard(app)
     for module in (
         subjects,
         drafts,
         fragments,
         files,
         cases,
+        keys,
         models,
         tries,
-        history,
         trials,
         events,
         verdicts,
+        health,
     ):
         app.register_api(module.bp)
 
-    @app.get(f"{API}/openapi.json", doc_ui=False)
+    @app.get(
+        f"{API}/openapi.json", operation_id="getOpenApi", summary="This description",
+        responses={200: {"content": {"application/json": {"schema": {"type": "object"}}}}},
+    )  # fmt: skip
     def openapi() -> Response:
         return jsonify(description(app))
 
@@ -87,37 +95,15 @@ def description(app: OpenAPI) -> dict[str, Any]:
 def from_environment() -> OpenAPI:
     """What the web server loads: the database's address stands in EPISTEM_DATABASE_URL."""
     set_up_logs()
-    return make_app(Database(Address.from_url(os.environ["EPISTEM_DATABASE_URL"])))
+    address = Address.from_url(os.environ["EPISTEM_DATABASE_URL"])
+    return make_app(Database(address, patience_s=PATIENCE_S))
 
 
-def _guard(app: Flask) -> None:
-    allowed = LOCAL_HOSTS | set(filter(None, os.environ.get("EPISTEM_HOSTS", "").split(",")))
-
-    @app.before_request
-    def known_host() -> Response | None:
-        """A page elsewhere must not reach this server under a name of its own, nor post to it."""
-        host = request.host.rsplit(":", 1)[0].strip("[]")
-        if host not in allowed:
-            return problems.problem(403, f"This server does not answer to the name {host[:80]}.")
-        if request.method != "GET" and request.headers.get("Sec-Fetch-Site") == "cross-site":
-            return problems.problem(403, "Another site may not change things here.")
-        return None
-
-    @app.before_request
-    def well_formed() -> None:
-        """Malformed JSON is 400 and another type 415, before anything reads the body."""
-        if request.path.startswith(API) and request.content_length:
-            request.get_json()
-
-    @app.after_request
-    def headers(response: Response) -> Response:
-        response.headers.setdefault("X-Content-Type-Options", "nosniff")
-        response.headers.setdefault(
-            "Content-Security-Policy",
-            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-            "frame-ancestors 'none'",
-        )
-        return response
+def _is_file(path: str) -> bool:
+    try:
+        return (STATIC / path).is_file()
+    except (OSError, ValueError):  # longer than a file's name can be, or with a NUL in it
+        return False
 
 
 def _front_end(path: str) -> Response:
@@ -125,7 +111,7 @@ def _front_end(path: str) -> Response:
         return problems.problem(404, "There is nothing at this address of the API.")
     if not (STATIC / "index.html").is_file():
         abort(503, "The front end is not built. Run `make demo`, or `scripts/setup`.")
-    if path and (STATIC / path).is_file():
+    if path and _is_file(path):
         response = send_from_directory(STATIC, path)
         if path.startswith("assets/"):  # their names hold a hash of their content
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Iterator
 from threading import BoundedSemaphore
@@ -13,8 +14,8 @@ from epistem.core.errors import EpistemError, InvalidInput
 from epistem.store import readings, trials
 from epistem.store.database import Database
 from epistem.web.limits import STREAMS
-from epistem.web.problems import Unavailable
-from epistem.web.replies import Shape, blueprint, database
+from epistem.web.permits import held_stream
+from epistem.web.replies import EVENTS, Shape, blueprint, database
 from epistem.web.trials import TickShape, TrialLine, TrialPath, line_of, tick_shapes
 
 bp = blueprint("events")
@@ -22,6 +23,7 @@ bp = blueprint("events")
 POLL_S = 0.25
 HEARTBEAT_S = 10.0
 _open_streams = BoundedSemaphore(STREAMS)
+_ID = re.compile(r"[0-9]{1,18}\Z")
 
 
 class Progress(Shape):
@@ -32,12 +34,12 @@ class Progress(Shape):
 
 
 class After(BaseModel):
-    after: int = Field(0, ge=0, description="The id of the last reading that was seen.")
+    after: int = Field(0, ge=0, lt=10**18, description="The id of the last reading that was seen.")
 
 
 @bp.get(
     "/trials/<int:trial_id>/events", operation_id="watchTrial", summary="Progress as it happens",
-    responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}},
+    responses={200: EVENTS},
 )  # fmt: skip
 def watch_trial(path: TrialPath, query: After) -> Response:
     """Events `progress` with a Progress each, until the trial is over; then `over`, and the end.
@@ -45,21 +47,13 @@ def watch_trial(path: TrialPath, query: After) -> Response:
     An event's id is the last reading in it, so a client that reconnects goes on from there.
     """
     last = request.headers.get("Last-Event-ID", "")
-    if last and not last.isdigit():
+    if last and not _ID.match(last):
         raise InvalidInput("Last-Event-ID must be a whole number.", field="Last-Event-ID")
+    after = int(last) if last else query.after
     with database().transaction() as tx:
         trials.get(tx, path.trial_id)
-    if not _open_streams.acquire(blocking=False):
-        raise Unavailable(
-            f"{STREAMS} screens are watching trials already. Close one, or reload in a moment."
-        )
-    stream = Response(
-        _events(database(), path.trial_id, int(last) if last else query.after),
-        content_type="text/event-stream",
-        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
-    )
-    stream.call_on_close(_open_streams.release)
-    return stream
+    full = f"{STREAMS} screens are watching trials already. Close one, or reload in a moment."
+    return held_stream(_open_streams, full, lambda: _events(database(), path.trial_id, after))
 
 
 def _events(database: Database, trial_id: int, after: int) -> Iterator[str]:

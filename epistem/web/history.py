@@ -9,10 +9,9 @@ from pydantic import BaseModel, Field
 
 from epistem.core.prompts.content import Prompt
 from epistem.store import subjects, tries
-from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
+from epistem.web.replies import Moment, Shape, SubjectPath, database, reply
+from epistem.web.tries import bp  # one path has routes of both, and is described by one blueprint
 from epistem.web.try_shapes import Asked, TriedAnswer
-
-bp = blueprint("history")
 
 
 class TryLine(Shape):

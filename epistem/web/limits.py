@@ -6,4 +6,7 @@ STREAMS = 16
 TRIES = 12
 """Answers streamed at once. Each holds one of the server's threads, too."""
 
-THREADS = STREAMS + TRIES + 8
+QUESTIONS = 4
+"""Greetings and lists of what a server offers that wait for it at once. Each holds a thread."""
+
+THREADS = STREAMS + TRIES + QUESTIONS + 12

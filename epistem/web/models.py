@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import re
+from threading import BoundedSemaphore
 from typing import Annotated, Literal
 from urllib.parse import urlsplit
 
@@ -16,9 +17,11 @@ from epistem.core.wire import chat_completions as wire
 from epistem.core.wire.formats import format_of
 from epistem.core.wire.request import ABILITIES, Ability
 from epistem.models.client import Endpoint, Exchange, ModelClient
-from epistem.models.keys import check_reference
+from epistem.models.keys import Keys
 from epistem.models.retry import Retry
 from epistem.store import models
+from epistem.web.limits import QUESTIONS
+from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, blueprint, database, reply
 
@@ -26,7 +29,10 @@ bp = blueprint("models")
 
 ONCE = Retry(attempts=1)
 GREETING = "Answer with the one word: ready"
-_NAME = re.compile(r"[A-Za-z0-9][\w.:/-]*\Z")
+_questions = BoundedSemaphore(QUESTIONS)
+FULL = f"{QUESTIONS} models are being asked already and have not answered. Try again in a moment."
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:/-]*\Z")
+MOST_HEADERS = 40
 _HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]{1,80}\Z")
 _VALUE = re.compile(r"[\x20-\x7e]{0,300}\Z")
 KEPT_HEADERS = {
@@ -38,7 +44,7 @@ Price = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 
 class ModelEntry(Shape):
     """What can be set of a model. Prices are cents for a million tokens. `served_as` is its name at the
-    server, empty when it is the same. `key_reference` is env:NAME or file:PATH, never a key."""
+    server, empty when it is the same. `key_reference` is the name of one of the server's keys, never a key."""
 
     address: str = Field(max_length=300)
     served_as: str = Field("", max_length=200)
@@ -129,7 +135,8 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
         )
     _check_address(body.address)
     if body.key_reference:
-        check_reference(body.key_reference, field="key_reference")
+        keys = Keys.of_this_server()
+        keys.check(body.key_reference, body.address, field="key_reference")
     _check_headers(body.headers)
     given = {
         **body.model_dump(),
@@ -137,9 +144,7 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
         "abilities": frozenset(body.abilities),
     }
     with database().transaction() as tx:
-        known = {m.name: m for m in models.all_of(tx)}
-        if path.name in known:
-            models.check_own(known[path.name])
+        models.check_free(tx, path.name)
         models.put(tx, models.Model(name=path.name, **given))
         return reply(_line(models.get(tx, path.name)))
 
@@ -163,7 +168,8 @@ def greet_model(path: ModelPath) -> Response:
     model = _listed(path.name)
     build = format_of(model.wire_format).build_request
     body = build(model.asked_as, [("user", GREETING)], {"max_tokens": 200})
-    exchange = asyncio.run(_ask(model, body))
+    with held(_questions, FULL):
+        exchange = asyncio.run(_ask(model, body))
     answer = exchange.reply
     return reply(
         Greeted(
@@ -181,7 +187,9 @@ def greet_model(path: ModelPath) -> Response:
     summary="What the server of a model of the list offers",
 )  # fmt: skip
 def list_offered(path: ModelPath) -> Response:
-    return reply(Offered(names=asyncio.run(_offered(_listed(path.name)))))
+    model = _listed(path.name)
+    with held(_questions, FULL):
+        return reply(Offered(names=asyncio.run(_offered(model))))
 
 
 @bp.get(
@@ -224,9 +232,14 @@ def _check_address(address: str) -> None:
 
 def _check_headers(headers: dict[str, str]) -> None:
     """Raises InvalidInput for a header that can't be sent, or that would hold a key."""
+    if len(headers) > MOST_HEADERS:
+        message = f"There are {len(headers):,} headers; at most {MOST_HEADERS} can be sent along."
+        raise InvalidInput(message, field="headers")
     for name, value in headers.items():
         if name.lower() in KEPT_HEADERS:
-            message = f"“{name}” is not set here. A key belongs in the key's place, as a reference."
+            message = (
+                f"“{name[:40]}” is not set here. A key belongs in the key's place, as a reference."
+            )
             raise InvalidInput(message, field="headers")
         if not _HEADER.match(name) or not _VALUE.match(value):
             message = f"“{name[:40]}” can't be sent: a header is one line of plain letters."

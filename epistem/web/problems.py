@@ -21,7 +21,7 @@ from epistem.core.errors import (
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import field_path
 from epistem.models.client import CallFailed
-from epistem.store.database import Collision, StoreDown, StoreError
+from epistem.store.database import Collision, StoreDown, StoreError, Unfit
 from epistem.store.drafts import StaleDraft
 
 log = structlog.get_logger()
@@ -54,14 +54,20 @@ class Unavailable(EpistemError):
     """More than the server does at once."""
 
 
+class BadBody(InvalidInput):
+    """A body that can't be read, or holds what nothing can keep."""
+
+
 STATUS: list[tuple[type[EpistemError], int]] = [
     (StaleDraft, 412),
     (Unprecedented, 428),
     (Unavailable, 503),
     (StoreDown, 503),
     (Collision, 503),
+    (Unfit, 400),
     (StoreError, 500),
     (CallFailed, 502),
+    (BadBody, 400),
     (InvalidInput, 422),
     (NotFound, 404),
     (Conflict, 409),

@@ -14,6 +14,12 @@ from epistem.store.database import Database
 from epistem.web.problems import Problem, Unprecedented
 
 API = "/api/v1"
+EVENTS = {"content": {"text/event-stream": {"schema": {"type": "string"}}}}
+"""How a stream of events is described."""
+
+
+PROBLEMS = (400, 403, 404, 405, 413, 415, 422, 500, 503)
+"""What any request may be answered with besides its own answers."""
 
 
 class Shape(BaseModel):
@@ -39,7 +45,7 @@ def blueprint(name: str) -> APIBlueprint:
         __name__,
         url_prefix=API,
         abp_tags=[Tag(name=name)],
-        abp_responses={422: Problem, 404: Problem, 503: Problem},
+        abp_responses=dict.fromkeys(PROBLEMS, Problem),
     )
 
 

@@ -11,7 +11,7 @@ from epistem import starters
 from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_uses, measures_of
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt, blank_prompt
-from epistem.core.shapes import Document
+from epistem.core.shapes import Document, Tag
 from epistem.store import drafts, evidence, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
@@ -85,7 +85,7 @@ class NewSubject(Document):
 
 class About(Document):
     about: str = Field("", max_length=200)
-    tags: list[str] = Field(default_factory=list, max_length=50)
+    tags: list[Tag] = Field(default_factory=list, max_length=50)
 
 
 class StarterLine(Shape):

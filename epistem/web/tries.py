@@ -34,8 +34,9 @@ from epistem.store import fragments, models, subjects, tries
 from epistem.store.database import Database
 from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.limits import TRIES
-from epistem.web.problems import Problem, Unavailable, problem_of
-from epistem.web.replies import SubjectPath, blueprint, database, reply
+from epistem.web.permits import held, held_stream
+from epistem.web.problems import Problem, problem_of
+from epistem.web.replies import EVENTS, SubjectPath, blueprint, database, reply
 from epistem.web.streamed import ModelStream
 from epistem.web.try_shapes import (
     Asked,
@@ -55,6 +56,7 @@ QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
 UNFINISHED = ("stopped", "broken off")
 """Ends of an answer that its model did not choose, beside those that a server tells of."""
 _open_tries = BoundedSemaphore(TRIES)
+FULL = f"{TRIES} answers are being written already. Ask again in a moment."
 
 
 @bp.post(
@@ -75,30 +77,31 @@ def show_request(path: SubjectPath, body: TryOut) -> Response:
 )  # fmt: skip
 def try_out(path: SubjectPath, body: TryOut) -> Response:
     a_try = _begun(path.name, body)
-    outcome = asyncio.run(_ask(a_try))
+    with held(_open_tries, FULL):
+        outcome = asyncio.run(_ask(a_try))
     return reply(_kept(a_try, outcome))
 
 
 @bp.post(
     "/subjects/<name>/tries/stream", operation_id="streamTry", summary="Ask a model once, streamed",
-    responses={200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}}},
+    responses={200: EVENTS, 502: Problem},
 )  # fmt: skip
 def stream_try(path: SubjectPath, body: TryOut) -> Response:
     """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`, and `tool` with a
     ToolUse; then `answer` with a TriedAnswer, or `problem` with a Problem. Who stops reading stops
     the call."""
     a_try = _begun(path.name, body)
-    if not _open_tries.acquire(blocking=False):
-        raise Unavailable(f"{TRIES} answers are being written already. Ask again in a moment.")
-    model_stream = ModelStream(lambda client: streamed_rounds(client, a_try), QUICK)
-    stream = Response(
-        _events(a_try, model_stream),
-        content_type="text/event-stream",
-        headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"},
-    )
-    stream.call_on_close(model_stream.close)
-    stream.call_on_close(_open_tries.release)
-    return stream
+    begun: list[ModelStream[Piece | ToolUsed | Outcome]] = []
+
+    def events() -> Iterator[str]:
+        begun.append(ModelStream(lambda client: streamed_rounds(client, a_try), QUICK))
+        return _events(a_try, begun[0])
+
+    def close() -> None:
+        for each in begun:
+            each.close()
+
+    return held_stream(_open_tries, FULL, events, close)
 
 
 def _events(a_try: SentTry, model_stream: ModelStream[Piece | ToolUsed | Outcome]) -> Iterator[str]:

@@ -221,7 +221,7 @@ class TestSentence:
         assert text.startswith(
             "The main question, label is right, is unsettled between v2 and v1: 15.0 points ("
         )
-        assert "more cases would settle label is right (show that it differs)" in text
+        assert "To settle label is right would take about " in text
 
     def test_the_same_as_an_answer_to_the_main_question(self):
         text = sentence([4] * 140, [4] * 140, question=Question(1, 0))
@@ -232,7 +232,7 @@ class TestSentence:
 
     def test_same_out_of_reach_is_told(self):
         text = sentence([4] * 60, [4] * 60)
-        assert "About 78 more cases would settle label is right (show that it is the same)" in text
+        assert "To call label is right the same would take about 78 more cases" in text
         assert text.endswith("“Same” takes 138 cases even when nothing differs.")
 
     def test_too_few_cases_say_how_many_it_takes(self):

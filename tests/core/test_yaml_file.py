@@ -165,7 +165,7 @@ HEAD = "epistem: prompt/1\nname: a\n"
             "epistem: prompt/1\nname: !!python/name:os.system x\n",
             2,
             None,
-            "could not determine a constructor",
+            "uses the tag tag:yaml.org",
         ),
     ],
 )

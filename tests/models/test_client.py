@@ -3,9 +3,7 @@ import random
 
 import pytest
 
-from epistem.core.errors import InvalidInput
 from epistem.models.client import MAX_REPLY_BYTES, CallFailed, Endpoint, ModelClient
-from epistem.models.keys import key_from
 from epistem.models.retry import Retry
 from epistem.up.ports import free_port
 from tests.kit.model_server import completion
@@ -42,8 +40,9 @@ class TestAnswers:
         assert ask(model_server.url + "/").reply.finish_reason == "stop"
 
     def test_a_key_is_sent_and_only_its_reference_is_kept(self, model_server, monkeypatch):
-        monkeypatch.setenv("SOME_KEY", "secret-1")
-        ask(model_server.url, key="env:SOME_KEY")
+        monkeypatch.setenv("EPISTEM_KEY_SOME", "secret-1")
+        monkeypatch.setenv("EPISTEM_KEY_SOME_FOR", model_server.url)
+        ask(model_server.url, key="env:EPISTEM_KEY_SOME")
         assert model_server.headers[0]["Authorization"] == "Bearer secret-1"
 
 
@@ -114,19 +113,3 @@ class TestWaits:
 
     def test_a_wish_beyond_the_most_is_held_to_it(self):
         assert Retry(most_s=5).wait_s(1, 3_600, random.Random(1)) == 5
-
-
-class TestKeys:
-    def test_from_a_file_that_only_its_owner_can_read(self, tmp_path):
-        path = tmp_path / "key"
-        path.write_text("secret-2\n")
-        path.chmod(0o600)
-        assert key_from(f"file:{path}") == "secret-2"
-        path.chmod(0o644)
-        with pytest.raises(InvalidInput, match="chmod 600"):
-            key_from(f"file:{path}")
-
-    @pytest.mark.parametrize("reference", ["secret-3", "env:NOT_SET_ANYWHERE", "file:/not/there"])
-    def test_a_reference_that_is_none_is_told_without_a_key(self, reference):
-        with pytest.raises(InvalidInput):
-            key_from(reference)

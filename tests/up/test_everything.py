@@ -36,7 +36,7 @@ class TestDemo:
             False,
         )
         trial = demo.get(f"/trials/{line['latest_trial']}")
-        assert (trial["status"], trial["recorded"], trial["unanswered"]) == ("finished", 600, 0)
+        assert (trial["status"], trial["recorded"], trial["unanswered"]) == ("finished", 1_200, 0)
         assert "Running the demo's trial" in demo.said
 
     def test_the_second_version_is_better_and_the_cheap_model_is_worth_asking(self, demo):
@@ -133,7 +133,7 @@ class TestHealing:
 
         def whole():
             try:
-                return demo.get("/trials/1")["recorded"] == 600
+                return demo.get("/trials/1")["recorded"] == 1_200
             except OSError:
                 return False
 
@@ -158,7 +158,7 @@ class TestEnding:
 
         second = EpistemProcess(home, "demo").wait_until_up()
         assert "Running the demo's trial" not in second.said
-        assert second.get("/trials/1")["recorded"] == 600
+        assert second.get("/trials/1")["recorded"] == 1_200
         pids = second.pids()
         second.send(signal.SIGKILL)
         second.wait()

@@ -92,7 +92,7 @@ class TestGuard:
 
     def test_another_site_cannot_change_things(self, api):
         answer = api.post("/subjects", {"name": "x"}, headers={"Sec-Fetch-Site": "cross-site"})
-        assert_problem(answer, 403, None, "Another site")
+        assert_problem(answer, 403, None, "another site or port")
 
     def test_pages_may_load_only_what_is_ours(self, api):
         policy = api.get("/subjects").headers["Content-Security-Policy"]

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
-from epistem.core.shapes import Document, said
+from epistem.core.shapes import Document, Tag, said
 
 TITLE_CHARACTERS = 120
 
@@ -28,7 +28,7 @@ class Expectation(Document):
 class Case(Document):
     inputs: dict[str, Any] = Field(default_factory=dict)
     expect: Expectation = Field(default_factory=Expectation)
-    tags: list[str] = Field(default_factory=list, max_length=50)
+    tags: list[Tag] = Field(default_factory=list, max_length=50)
     turns: list[str] = said(
         max_length=200, description="What the person says next, turn by turn, after the inputs."
     )

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from math import sqrt
+from math import ceil, sqrt
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -68,11 +68,12 @@ def settling(sums: Paired, row: int, margin: float, rank: float, alpha: float) -
         return bool(-margin <= low[0] and high[0] <= margin)
 
     found: list[Settling] = []
+    least = ceil(cases / 10)  # fewer would promise what the next few cases undo
     start = max(int(cases), 6)
     if abs(float(one.mean[0])) > 0 and (n := _first(differs, start)) is not None:
-        found.append(Settling(n - int(cases), "a difference"))
+        found.append(Settling(max(n - int(cases), least), "a difference"))
     if abs(float(one.mean[0])) < margin and (n := _first(same, start)) is not None:
-        found.append(Settling(n - int(cases), "same"))
+        found.append(Settling(max(n - int(cases), least), "same"))
     return min(found, default=None)
 
 

@@ -163,32 +163,43 @@ def _would_settle(
     same_needs: tuple[int | None, ...],
     early: bool,
 ) -> list[Segment]:
-    """How many more cases would settle the main question, or what takes the fewest."""
+    """How many more cases would settle the main question, or, where nothing moved, what takes the
+    fewest. Of what else is open the rows of evidence tell."""
     open_ones = [c for c in ([main] if main else others) if c.word == "unsettled" and c.cases]
-    if not open_ones and main is not None:
-        open_ones = [c for c in others if c.word == "unsettled" and c.cases]
-    if early or not open_ones or min(c.cases for c in open_ones) < FEWEST_CASES:
+    moved = main is None and any(c.word in ("better", "worse") for c in others)
+    if early or moved or not open_ones or min(c.cases for c in open_ones) < FEWEST_CASES:
         return []
     ready = [c for c in open_ones if c.settling is not None]
     said: list[Segment] = []
     if ready:
         soonest = min(ready, key=lambda c: c.settling.more if c.settling else 0)
         assert soonest.settling is not None
-        more = about(soonest.settling.more)
-        what = (
-            "show that it differs"
-            if soonest.settling.word == "a difference"
-            else "show that it is the same"
-        )
+        is_same = soonest.settling.word == "same"
+        more = count(about(soonest.settling.more), "more case")
         said += [
-            Segment("text", f"About {count(more, 'more case')} would settle "),
+            Segment("text", "To call " if is_same else "To settle "),
             Segment("measure", titles[soonest.measure], soonest.measure),
-            Segment("text", f" ({what}), if things stay as they look. "),
+            Segment("text", " the same" if is_same else ""),
+            Segment("text", f" would take about {more}, if things stay as they look. "),
         ]
     needs = same_needs[open_ones[0].measure] if same_needs else None
     if needs is not None and open_ones[0].cases < needs:
         said.append(Segment("text", f"“Same” takes {needs} cases even when nothing differs. "))
     return said
+
+
+def settling_sentence(found: Comparison, title: str, same_needs: int | None) -> str:
+    """What would settle a comparison that is open; "" for one that is not."""
+    if found.word != "unsettled" or found.cases < FEWEST_CASES:
+        return ""
+    needs = ""
+    if same_needs is not None and found.cases < same_needs:
+        needs = f" “Same” takes {same_needs} cases even when nothing differs."
+    if found.settling is None:
+        return f"No number of cases within reach would settle {title}, as things look.{needs}"
+    call = f"To call {title} the same" if found.settling.word == "same" else f"To settle {title}"
+    more = count(about(found.settling.more), "more case")
+    return f"{call} would take about {more}, if things stay as they look.{needs}"
 
 
 def about(number: int) -> int:

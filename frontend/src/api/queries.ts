@@ -33,6 +33,11 @@ export function useSubject(name: Ref<string> | (() => string)) {
   });
 }
 
+/** The keys that the operator of the server has set, by name. */
+export function useServerKeys() {
+  return useQuery({ queryKey: ["keys"], queryFn: () => got(api.GET("/api/v1/keys")) });
+}
+
 export function useModels() {
   return useQuery({
     queryKey: ["models"],
@@ -104,11 +109,17 @@ export function useTrial(id: Ref<number | null>) {
   });
 }
 
-export function useVerdict(id: Ref<number | null>) {
+/** `missing`: what becomes of answers that never came. */
+export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left_out">) {
   return useQuery({
-    queryKey: ["verdict", id],
+    queryKey: ["verdict", id, missing],
     queryFn: () =>
-      got(api.GET("/api/v1/trials/{trial_id}/verdict", { params: { path: { trial_id: id.value as number } } })),
+      got(
+        api.GET("/api/v1/trials/{trial_id}/verdict", {
+          params: { path: { trial_id: id.value as number }, query: { missing: missing.value } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
     enabled: computed(() => id.value !== null),
   });
 }

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
+import { useServerKeys } from "@/api/queries";
 import type { ModelLine } from "@/api/schema";
 import TryModel from "./TryModel.vue";
 
@@ -28,6 +29,9 @@ const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
   { value: "reply_schema", label: "keep to a reply schema" },
   { value: "reasoning", label: "reason first" },
 ];
+const keys = useServerKeys();
+const known = computed(() => keys.data.value?.keys ?? []);
+const chosenKey = computed(() => known.value.find((key) => key.reference === entry.value.key_reference) ?? null);
 const name = ref(props.model?.name ?? "");
 const entry = ref({ ...BLANK, ...(props.model ? own(props.model) : {}) });
 /** Headers as they are typed: `Name: value`, one a line. */
@@ -95,19 +99,36 @@ async function save(): Promise<void> {
         <span>Its name there <span class="caption">if it is another</span></span>
         <input v-model="entry.served_as" class="field font-mono" :placeholder="name || 'the same'" data-test="model-served-as" :aria-invalid="isWrong('served_as')" />
       </label>
-      <label class="flex flex-col gap-1">
-        <span>Where its key is</span>
-        <input
-          :value="entry.key_reference ?? ''"
-          class="field font-mono"
-          placeholder="env:NAME or file:/path"
-          autocomplete="off"
-          data-test="model-key"
-          :aria-invalid="isWrong('key_reference')"
-          @input="entry.key_reference = ($event.target as HTMLInputElement).value"
-        />
-        <span class="caption">Never the key itself: it would be kept, and shown. Leave it empty where none is needed.</span>
-      </label>
+      <div class="flex flex-col gap-1">
+        <label class="flex flex-col gap-1">
+          <span>Its key <span class="caption">by name; the key itself is never shown or kept here</span></span>
+          <select
+            class="field font-mono"
+            :value="entry.key_reference ?? ''"
+            data-test="model-key"
+            :aria-invalid="isWrong('key_reference')"
+            @change="entry.key_reference = ($event.target as HTMLSelectElement).value || null"
+          >
+            <option value="">none</option>
+            <option v-if="entry.key_reference && !chosenKey" :value="entry.key_reference">{{ entry.key_reference }} (not there)</option>
+            <option v-for="key in known" :key="key.reference" :value="key.reference">{{ key.reference }}</option>
+          </select>
+        </label>
+        <p v-if="chosenKey?.fault" class="text-sm text-rust">{{ chosenKey.fault }}</p>
+        <p v-else-if="chosenKey" class="caption">May be sent to {{ chosenKey.addresses.join(", ") }}.</p>
+        <details class="text-sm">
+          <summary class="cursor-pointer text-kelp" data-test="how-keys">How to add a key</summary>
+          <p class="pt-1">
+            Set two variables where Epistem is started, then start it again:
+            <code class="block font-mono text-xs whitespace-pre">EPISTEM_KEY_HARBOUR=…
+EPISTEM_KEY_HARBOUR_FOR=https://models.example.com</code>
+          </p>
+          <p v-if="keys.data.value?.folder" class="pt-1">
+            Or put a file into <code class="font-mono text-xs">{{ keys.data.value.folder }}</code
+            >, that only its owner can read: the key in the first line, an address that it may be sent to in each line after it.
+          </p>
+        </details>
+      </div>
       <div class="grid grid-cols-2 gap-x-4 gap-y-[10px]">
         <label class="flex flex-col gap-1"
           ><span>Window, tokens</span><input v-model.number="entry.context_window" class="field font-mono" type="number" min="16" :aria-invalid="isWrong('context_window')"

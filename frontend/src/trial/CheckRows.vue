@@ -3,21 +3,26 @@
 import { computed } from "vue";
 
 import type { CheckKind, CheckUse, ReplyShape } from "@/api/schema";
+import { copied } from "@/parts/values";
 
 const props = defineProps<{ kinds: CheckKind[]; reply: ReplyShape | null; wrong: string | null }>();
 const checks = defineModel<CheckUse[]>({ required: true });
 
+/** A row for each use of a check, and one for each check that is not used. */
 const rows = computed(() =>
-  props.kinds.map((kind) => {
-    const at = checks.value.findIndex((use) => use.check === kind.key);
-    return { kind, at, use: at < 0 ? null : checks.value[at]! };
+  props.kinds.flatMap((kind) => {
+    const used = checks.value.flatMap((use, at) => (use.check === kind.key ? [{ kind, at, use: use as CheckUse | null }] : []));
+    return used.length ? used : [{ kind, at: -1, use: null }];
   }),
 );
 
-function toggle(kind: CheckKind, on: boolean): void {
-  checks.value = on
-    ? [...checks.value, { check: kind.key, options: {}, margin: 2 }]
-    : checks.value.filter((use) => use.check !== kind.key);
+function toggle(kind: CheckKind, at: number): void {
+  if (at >= 0) checks.value = checks.value.filter((_, each) => each !== at);
+  else checks.value = [...checks.value, { check: kind.key, options: {}, margin: 2 }];
+}
+/** The same check once more: with other options it is a measure of its own. */
+function again(at: number): void {
+  checks.value = [...checks.value.slice(0, at + 1), { ...copied(checks.value[at]!) }, ...checks.value.slice(at + 1)];
 }
 function change(at: number, edit: Partial<CheckUse>): void {
   checks.value = checks.value.map((use, each) => (each === at ? { ...use, ...edit } : use));
@@ -38,7 +43,7 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
 
 <template>
   <ul>
-    <li v-for="{ kind, at, use } in rows" :key="kind.key" class="border-b border-rule-soft py-[6px]" :class="{ 'bg-rust-wash': at >= 0 && wrong?.startsWith(`checks.${at}`) }">
+    <li v-for="{ kind, at, use } in rows" :key="`${kind.key} ${at}`" class="border-b border-rule-soft py-[6px]" :class="{ 'bg-rust-wash': at >= 0 && wrong?.startsWith(`checks.${at}`) }">
       <div class="flex items-center gap-2">
         <label class="flex min-w-0 flex-1 items-center gap-2" :title="kind.summary">
           <input
@@ -46,7 +51,7 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
             class="size-[15px] accent-kelp"
             :checked="!!use"
             :data-test="`check-${kind.key}`"
-            @change="toggle(kind, ($event.target as HTMLInputElement).checked)"
+            @change="toggle(kind, at)"
           />
           <span class="truncate">{{ kind.aspects.join(" · ") }}</span>
         </label>
@@ -85,6 +90,7 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
             @change="setOption(at, 'at', textOf($event).trim() || undefined)"
           />
         </label>
+        <button type="button" class="link" title="Used twice it needs other options, and makes two rows of evidence" @click="again(at)">Use it once more</button>
       </details>
       <p v-if="use && kind.key === 'structure.reply_schema' && !reply?.json_schema" class="pl-[23px] text-xs text-straw">
         The newest version has no reply schema; give it one, or leave this out.

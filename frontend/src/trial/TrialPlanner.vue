@@ -9,9 +9,11 @@ import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
 import CheckRows from "./CheckRows.vue";
+import QuestionRow from "./QuestionRow.vue";
 import TrialList from "./TrialList.vue";
 import { useEstimate } from "./useEstimate";
 import { planLike, usePlan, usualPlan } from "./usePlan";
+import WhatItShows from "./WhatItShows.vue";
 
 const FEWEST_CASES = 6;
 const props = defineProps<{ name: string; from: number | null }>();
@@ -47,6 +49,7 @@ watch(plan, () => (problem.value = null), { deep: true });
 
 const newest = computed(() => versions.data.value?.versions[0]?.content.reply ?? null);
 const unexpected = computed(() => chosen.value.filter((each) => !each.content.expect?.label).length);
+const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
 const talks = computed(() => chosen.value.filter((each) => each.content.turns?.length).length);
 const inTheWay = computed(() => {
   if (!plan.value) return "";
@@ -168,6 +171,10 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
             />
           </label>
         </section>
+        <section v-if="plan.arms.length > 1 && plan.checks.length">
+          <h2 class="caption mb-1"><span class="font-medium">Main question</span> tested first; it can’t be named afterwards</h2>
+          <QuestionRow v-model="plan.question" :arms="plan.arms" :checks="plan.checks" :shown="estimate?.showing.shown ?? []" :titles="titles" />
+        </section>
         <section>
           <h2 class="caption mb-1"><span class="font-medium">Checks</span> that also go with the prompt’s tries</h2>
           <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newest" :wrong="problem?.field ?? null" />
@@ -214,5 +221,15 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       </div>
     </footer>
   </form>
-  <TrialList :name="name" />
+  <div class="flex min-w-0 flex-1 flex-col gap-3">
+    <WhatItShows
+      v-if="plan && !inTheWay"
+      class="shrink-0"
+      :showing="estimate?.showing ?? null"
+      :cases="chosen.length"
+      :repeats="plan.repeats"
+      :arms="plan.arms.length"
+    />
+    <TrialList :name="name" class="min-h-[120px]" />
+  </div>
 </template>

@@ -12,7 +12,7 @@ export function useEstimate(name: string, plan: () => TrialPlan | null) {
   const asked = ref("");
   const wanted = computed(() => {
     const body = plan();
-    return body ? JSON.stringify({ ...body, seed: 1, checks: null }) : "";
+    return body ? JSON.stringify({ ...body, seed: 1 }) : "";
   });
   watch(
     wanted,

@@ -3,6 +3,7 @@ import { computed, type Ref, ref, watch } from "vue";
 import { cheapestAndDearest } from "@/api/queries";
 import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
 import { copied } from "@/parts/values";
+import { type Question, questionOf } from "./question";
 
 /** The settings that an arm may set in the plan; others come from its version. */
 export const ARM_SETTINGS = ["temperature", "frequency_penalty", "presence_penalty"] as const;
@@ -22,6 +23,7 @@ export interface PlanState {
   numbers: number[] | null;
   repeats: number;
   checks: CheckUse[];
+  question: Question;
 }
 
 let lastKey = 0;
@@ -35,7 +37,7 @@ export function armOf(version: number, model: string, settings: Settings = {}): 
 export function usualPlan(versions: VersionPage[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
   const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
-  return { arms, tags: [], numbers: null, repeats: 5, checks: copied(subject.checks) };
+  return { arms, tags: [], numbers: null, repeats: 5, checks: copied(subject.checks), question: "likeliest" };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
@@ -46,12 +48,15 @@ export function planLike(trial: TrialPage, cases: CasePage[], versions: VersionP
   // A trial of all cases there were is taken up as one of all there are.
   const latest = Math.max(0, ...trial.cases.map((each) => each.number));
   const tookAll = cases.every((each) => each.number > latest || numbers.includes(each.number));
+  const arms = trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version))));
+  const asked = trial.question;
   return {
-    arms: trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version)))),
+    arms,
     tags: [],
     numbers: tookAll ? null : numbers,
     repeats: trial.repeats,
     checks: copied(trial.checks),
+    question: asked && arms[asked.arm] ? { arm: arms[asked.arm]!.key, measure: asked.measure } : "likeliest",
   };
 }
 
@@ -93,6 +98,7 @@ export function usePlan(name: string, cases: Ref<CasePage[]>) {
       cases: state.tags.length === 0 && !state.numbers ? null : chosen.value.map((each) => each.number),
       repeats: state.repeats,
       checks: state.checks,
+      question: questionOf(state.question, state.arms, state.checks),
       seed: Math.floor(Math.random() * 2 ** 31),
     };
   }
@@ -100,7 +106,12 @@ export function usePlan(name: string, cases: Ref<CasePage[]>) {
   function remembered(): PlanState | null {
     try {
       const kept = JSON.parse(localStorage.getItem(memory) ?? "null") as PlanState | null;
-      return kept && { ...kept, arms: kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings)) };
+      if (!kept) return null;
+      const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
+      const asked = kept.question ?? "likeliest";
+      if (typeof asked === "string") return { ...kept, arms, question: asked };
+      const at = kept.arms.findIndex((arm) => arm.key === asked.arm);
+      return { ...kept, arms, question: arms[at] ? { ...asked, arm: arms[at].key } : "likeliest" };
     } catch {
       return null;
     }

@@ -34,7 +34,7 @@ const signed = (value: number) => (props.middle === 0 && value > 0 ? "+" : "") +
       data-test="evidence-row"
       @click="$emit('choose', row.measure)"
     >
-      <span class="truncate">{{ row.title }}</span>
+      <span class="truncate" :class="row.main ? 'font-semibold' : ''">{{ row.title }}</span>
       <span class="relative block h-full">
         <span
           v-for="line in gridlines"

@@ -8,7 +8,7 @@ import { cents, count, duration } from "@/marks/format";
 import { matrixOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
-import { differences, rateInWords, rates, reachOf } from "./evidence";
+import { boundsInWords, differences, rateInWords, rates, reachOf, settlingOf } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
@@ -79,6 +79,21 @@ function effort(at: number): string {
   return `${cents(found.cents)} · ${duration(found.median_ms)}`;
 }
 const measureTitle = computed(() => (measure.value === null ? "all checks together" : props.verdict.measures[measure.value]?.title));
+const mainRow = computed(() => rows.value.find((row) => row.main) ?? null);
+/** Of the chosen check, else the main question, else the first that is open: what would settle it. */
+const settles = computed(() => {
+  if (arm.value === null) return "";
+  const about = measure.value ?? (mainRow.value?.word === "unsettled" ? mainRow.value.measure : rows.value.find((row) => row.word === "unsettled")?.measure);
+  return about === undefined ? "" : settlingOf(props.verdict, arm.value, about);
+});
+const compared = computed(() => props.verdict.comparisons.filter((each) => each.p_adjusted !== null).length);
+const lost = computed(() => props.verdict.efforts.reduce((sum, each) => sum + each.unanswered, 0));
+const leftOut = computed(() => props.verdict.missing === "left_out");
+function setMissing(out: boolean): void {
+  const query = { ...route.query };
+  delete query.missing;
+  void router.replace({ query: out ? { ...query, missing: "left_out" } : query });
+}
 const soFar = computed(() => props.verdict.recorded < props.verdict.total);
 
 useKeys([
@@ -107,6 +122,16 @@ useKeys([
       <p v-if="soFar" class="mt-1 text-sm text-straw" data-test="so-far">
         So far: {{ verdict.recorded.toLocaleString("en") }} of {{ count(verdict.total, "reading") }}.
         {{ over ? "The trial was stopped." : "It is still running." }}
+        <span v-if="verdict.early" data-test="early">
+          Words are rarer until all is in: whoever looks again and again would soon see one by chance, so each needs p &lt; 0.001.
+        </span>
+      </p>
+      <p v-if="lost" class="mt-1 text-sm text-straw" data-test="missing">
+        {{ count(lost, "answer") }} never came and {{ leftOut ? (lost === 1 ? "is left out" : "are left out") : lost === 1 ? "counts as failed" : "count as failed" }}.
+        <button type="button" class="link" data-test="set-missing" @click="setMissing(!leftOut)">
+          {{ leftOut ? "Count them as failed" : "Leave them out" }}
+        </button>
+        <span v-if="leftOut"> An arm that loses its bad answers looks better than it is.</span>
       </p>
     </div>
     <div class="flex shrink-0 flex-col gap-[6px]">
@@ -145,6 +170,7 @@ useKeys([
           :middle="arm === null ? null : 0"
           @choose="chooseMeasure"
         />
+        <p v-if="settles" class="px-[14px] pt-1 text-sm text-ink-2" data-test="settles">{{ settles }}</p>
         <table v-if="arm !== null" class="mt-2 w-full text-sm">
           <tbody>
             <tr
@@ -157,7 +183,10 @@ useKeys([
                 {{ verdict.names[each] }}
               </td>
               <td class="py-[5px] pl-3 font-mono text-xs text-ink-2">
-                {{ verdict.measures[measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? 0) }}
+                {{ verdict.measures[measure ?? mainRow?.measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? mainRow?.measure ?? 0) }}
+                <span v-if="boundsInWords(verdict, each, measure ?? mainRow?.measure ?? 0)" class="block text-straw">{{
+                  boundsInWords(verdict, each, measure ?? mainRow?.measure ?? 0)
+                }}</span>
               </td>
               <td class="py-[5px] pr-[14px] pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
             </tr>
@@ -165,8 +194,9 @@ useKeys([
         </table>
       </div>
       <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
-        {{ Math.round(verdict.level * 100) }}% intervals, paired by case: {{ count(page.cases.length, "case") }} ×
-        {{ count(page.repeats, "repeat") }}. {{ arm === null ? "" : "Shaded: differences that do not matter." }}
+        {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases.length, "case") }} ×
+        {{ count(page.repeats, "repeat") }}<template v-if="arm !== null && compared > 1">; words corrected for {{ compared }} comparisons<template v-if="mainRow">, the main question (bold) tested first</template></template>.
+        {{ arm === null ? "" : "Shaded: differences that do not matter." }}
       </p>
     </section>
     <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" />

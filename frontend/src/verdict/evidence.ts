@@ -1,5 +1,5 @@
 import type { VerdictPage } from "@/api/schema";
-import { points } from "@/marks/format";
+import { count, points } from "@/marks/format";
 
 /** One row of evidence: a difference in points when there is a baseline, else a rate in percent. */
 export interface EvidenceRow {
@@ -10,6 +10,8 @@ export interface EvidenceRow {
   high: number | null;
   margin: number;
   word: "better" | "worse" | "same" | "unsettled" | null;
+  /** Whether it is the main question of the trial. */
+  main: boolean;
   number: string;
   told: string;
 }
@@ -25,6 +27,7 @@ export function differences(verdict: VerdictPage, arm: number): EvidenceRow[] {
           `${rateInWords(verdict, arm, index)} against ${rateInWords(verdict, 0, index)}; a difference within ${margin} does not matter`;
     return {
       measure: index, title, margin, low, high, told,
+      main: found?.main ?? false,
       value: difference,
       word: found?.word ?? "unsettled",
       number: difference === null ? "–" : points(difference),
@@ -41,6 +44,7 @@ export function rates(verdict: VerdictPage, arm: number): EvidenceRow[] {
       low: rate && rate.low * 100,
       high: rate && rate.high * 100,
       margin: 0,
+      main: false,
       word: null,
       number: rate ? `${(rate.value * 100).toFixed(1)}%` : "–",
       told: `${title}: ${rateInWords(verdict, arm, index)}`,
@@ -53,6 +57,36 @@ export function rateInWords(verdict: VerdictPage, arm: number, measure: number):
   const rate = verdict.rates[arm]?.[measure];
   if (!rate) return "no answers";
   return `${(rate.value * 100).toFixed(1)}% (${(rate.low * 100).toFixed(1)} to ${(rate.high * 100).toFixed(1)})`;
+}
+
+/** What would settle a comparison, in a sentence; "" where it is settled or nothing is known. */
+export function settlingOf(verdict: VerdictPage, arm: number, measure: number): string {
+  const found = verdict.comparisons.find((each) => each.arm === arm && each.measure === measure);
+  if (!found || found.word !== "unsettled") return "";
+  const title = verdict.measures[measure]?.title ?? "";
+  if (found.cases < verdict.fewest_cases) return `${title} has ${count(found.cases, "case")}; it takes ${verdict.fewest_cases} at least.`;
+  if (verdict.early) return "";
+  const needs = verdict.same_needs[measure] ?? null;
+  const margin = verdict.measures[measure]?.margin ?? 0;
+  const same = needs !== null && found.cases < needs ? ` “Same within ${margin}” takes ${needs} cases even when nothing differs.` : "";
+  if (!found.settling) return `No number of cases within reach would settle ${title}, as things look.${same}`;
+  const { more, word } = found.settling;
+  const what = word === "same" ? `To call ${title} the same` : `To settle ${title}`;
+  return `${what} would take about ${count(roundedUp(more), "more case")}, if things stay as they look.${same}`;
+}
+
+/** Two digits: what rests on a guess is not told to the last case. */
+export function roundedUp(number: number): number {
+  const step = 10 ** Math.max(0, String(Math.max(number, 1)).length - 2);
+  return Math.ceil(Math.max(number, 1) / step) * step;
+}
+
+/** `between 71 and 78: 3 answers are missing`; "" where all came. */
+export function boundsInWords(verdict: VerdictPage, arm: number, measure: number): string {
+  const rate = verdict.rates[arm]?.[measure];
+  if (!rate?.missing) return "";
+  const [least, most] = [rate.least, rate.most].map((each) => (each * 100).toFixed(0));
+  return `between ${least} and ${most}: ${count(rate.missing, "answer")} ${rate.missing === 1 ? "is" : "are"} missing`;
 }
 
 /** The reach of the axis either way: round, and wide enough for every interval. */

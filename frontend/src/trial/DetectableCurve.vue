@@ -1,0 +1,72 @@
+<script setup lang="ts">
+/** The smallest difference over numbers of cases (a log scale), a line for each number of repeats. */
+import { computed } from "vue";
+
+import type { CurveShape } from "@/api/schema";
+import { count } from "@/marks/format";
+
+const props = defineProps<{ places: number[]; curves: CurveShape[]; cases: number; repeats: number; points: number | null }>();
+const WIDTH = 560;
+const HEIGHT = 168;
+const LEFT = 30;
+const RIGHT = 74;
+const TOP = 8;
+const BOTTOM = 22;
+const MOST = 40;
+
+const low = computed(() => Math.log(props.places[0] ?? 6));
+const high = computed(() => Math.log(props.places.at(-1) ?? 100));
+const x = (cases: number) => LEFT + ((Math.log(cases) - low.value) / (high.value - low.value || 1)) * (WIDTH - LEFT - RIGHT);
+const y = (points: number) => TOP + (1 - Math.min(points, MOST) / MOST) * (HEIGHT - TOP - BOTTOM);
+const marks = computed(() => [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000].filter((each) => Math.log(each) >= low.value && Math.log(each) <= high.value));
+const lines = computed(() =>
+  props.curves.map((curve) => {
+    const seen = props.places.flatMap((cases, at) => {
+      const points = curve.points[at];
+      return points == null || points > MOST ? [] : [{ x: x(cases), y: y(points) }];
+    });
+    return { repeats: curve.repeats, mine: curve.repeats === props.repeats, path: seen.map((p) => `${p.x.toFixed(1)},${p.y.toFixed(1)}`).join(" "), end: seen.at(-1) };
+  }),
+);
+/** Labels at the ends of the lines, moved apart where they would lie over each other. */
+const labels = computed(() => {
+  const sorted = lines.value.filter((line) => line.end).sort((a, b) => a.end!.y - b.end!.y);
+  let above = -Infinity;
+  return sorted.map((line) => {
+    above = Math.max(line.end!.y, above + 12);
+    return { ...line, at: above };
+  });
+});
+const here = computed(() => (props.points === null || props.points > MOST || props.cases < 6 ? null : { x: x(props.cases), y: y(props.points) }));
+const told = computed(() => `Smallest difference over ${props.places[0]} to ${props.places.at(-1)} cases for ${props.curves.map((c) => count(c.repeats, "repeat")).join(", ")}`);
+</script>
+
+<template>
+  <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" class="block w-full max-w-[640px]" role="img" :aria-label="told" data-test="curve">
+    <g v-for="points in [0, 10, 20, 30, 40]" :key="points">
+      <line :x1="LEFT" :x2="WIDTH - RIGHT" :y1="y(points)" :y2="y(points)" class="stroke-rule-soft" />
+      <text :x="LEFT - 6" :y="y(points) + 3" text-anchor="end" class="fill-ink-3 font-mono text-[9px]">{{ points }}</text>
+    </g>
+    <g v-for="cases in marks" :key="cases">
+      <line :x1="x(cases)" :x2="x(cases)" :y1="y(0)" :y2="y(0) + 3" class="stroke-rule" />
+      <text :x="x(cases)" :y="HEIGHT - 8" text-anchor="middle" class="fill-ink-3 font-mono text-[9px]">{{ cases.toLocaleString("en") }}</text>
+    </g>
+    <text :x="WIDTH - RIGHT + 8" :y="HEIGHT - 8" class="fill-ink-3 text-[9px]">cases</text>
+    <polyline
+      v-for="line in lines"
+      :key="line.repeats"
+      :points="line.path"
+      fill="none"
+      :class="line.mine ? 'stroke-kelp' : 'stroke-ink-3'"
+      :stroke-width="line.mine ? 2 : 1"
+      :stroke-dasharray="line.mine ? undefined : '3 3'"
+    />
+    <text v-for="label in labels" :key="label.repeats" :x="WIDTH - RIGHT + 8" :y="label.at + 3" class="text-[10px]" :class="label.mine ? 'fill-kelp font-medium' : 'fill-ink-2'">
+      {{ count(label.repeats, "repeat") }}
+    </text>
+    <g v-if="here">
+      <line :x1="here.x" :x2="here.x" :y1="here.y" :y2="y(0)" class="stroke-kelp" stroke-width="1" />
+      <circle :cx="here.x" :cy="here.y" r="4" class="fill-kelp" />
+    </g>
+  </svg>
+</template>
