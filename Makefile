@@ -1,5 +1,5 @@
 # Two commands: `make demo` and `make test`. Both install what they need.
-.PHONY: demo test lint setup bench screenshots
+.PHONY: demo test lint setup fuzz bench screenshots
 
 # Keep the address the same from one start to the next: make demo PORT=8400
 PORT ?=
@@ -21,10 +21,14 @@ lint: setup
 test: lint
 	.venv/bin/pytest
 
+fuzz: setup
+	EPISTEM_FUZZ_S=240 .venv/bin/pytest tests/fuzz
+
 bench: setup
 	.venv/bin/python bench/overhead.py
 	.venv/bin/python bench/stand_in.py
 	.venv/bin/python bench/draft.py
+	.venv/bin/python bench/honesty.py
 
 screenshots: setup
 	.venv/bin/python -m tests.browser.screenshots docs/screenshots

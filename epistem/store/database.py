@@ -35,8 +35,8 @@ _READ_ONLY = {1290, 1792, 1836}
 _UNFIT = {1153, 1264, 1267, 1366, 1406, 3988}
 PROBE_S = 2.0
 """How long a server has for `SELECT 1` before it counts as frozen."""
-SLOW_S = 3.0
-"""A transaction that is older makes the next one ask first whether the server answers at all."""
+WELL_S = 2.0
+"""So long after the last transaction went well, the next one asks first whether the server answers."""
 WAIT_S = 10.0
 """How long one waits for a connection while all are in use."""
 
@@ -159,8 +159,7 @@ class Database:
         """`patience_s` is how long a statement may take; None for ever, as long work needs it."""
         self.address = address
         self._room = BoundedSemaphore(connections)
-        self._begun: dict[int, float] = {}
-        self._probed_at = 0.0
+        self._well_at = 0.0
         self._pool = PooledDB(
             creator=pymysql,
             maxconnections=connections,
@@ -184,8 +183,6 @@ class Database:
             raise StoreDown(
                 "The database is busy with other requests. What you see is kept; try again in a moment."
             )
-        mark = object()
-        self._begun[id(mark)] = time.monotonic()
         try:
             with _told_as_store_errors(self.address):
                 connection = self._pool.connection()
@@ -200,8 +197,8 @@ class Database:
                     raise
                 finally:
                     connection.close()
+            self._well_at = time.monotonic()
         finally:
-            del self._begun[id(mark)]
             self._room.release()
 
     def probe(self) -> None:
@@ -212,12 +209,10 @@ class Database:
             connection.ping(reconnect=False)
 
     def _ask_if_frozen(self) -> None:
-        """While transactions hang, no more are sent after them to hang, too."""
-        now = time.monotonic()
-        oldest = min(list(self._begun.values()), default=now)
-        if now - oldest > SLOW_S and now - self._probed_at > 1.0:
+        """One short question instead of many that hang: a frozen server takes connections, too."""
+        if time.monotonic() - self._well_at > WELL_S:
             self.probe()
-            self._probed_at = now
+            self._well_at = time.monotonic()
 
     def close(self) -> None:
         self._pool.close()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import copy
 import os
+from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +31,7 @@ from epistem.web import (
     verdicts,
 )  # fmt: skip
 from epistem.web.doors import guard
-from epistem.web.replies import API
+from epistem.web.replies import API, PROBLEMS
 
 PATIENCE_S = 30
 """A page waits no longer for one statement of the database."""
@@ -68,7 +70,10 @@ def make_app(database: Database | None) -> OpenAPI:
 
     @app.get(
         f"{API}/openapi.json", operation_id="getOpenApi", summary="This description",
-        responses={200: {"content": {"application/json": {"schema": {"type": "object"}}}}},
+        responses={
+            200: {"content": {"application/json": {"schema": {"type": "object"}}}},
+            422: problems.Problem,
+        },
     )  # fmt: skip
     def openapi() -> Response:
         return jsonify(description(app))
@@ -80,10 +85,15 @@ def make_app(database: Database | None) -> OpenAPI:
 
 
 def description(app: OpenAPI) -> dict[str, Any]:
-    """The OpenAPI document, with problems under their own content type."""
+    """The OpenAPI document, with problems under their own content type, and with those that any
+    request may be answered with. They are put in here: as each route's own their schema would be
+    worked out hundreds of times, which took seconds."""
     document: dict[str, Any] = app.api_doc
     for path in document["paths"].values():
         for operation in path.values():
+            for status in PROBLEMS:
+                told = {**operation["responses"]["422"], "description": HTTPStatus(status).phrase}
+                operation["responses"].setdefault(str(status), copy.deepcopy(told))
             for answer in operation["responses"].values():
                 content = answer.get("content", {})
                 told = content.get("application/json", {}).get("schema", {}).get("$ref", "")

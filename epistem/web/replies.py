@@ -45,7 +45,7 @@ def blueprint(name: str) -> APIBlueprint:
         __name__,
         url_prefix=API,
         abp_tags=[Tag(name=name)],
-        abp_responses=dict.fromkeys(PROBLEMS, Problem),
+        abp_responses={422: Problem},  # the others are put in by `app.description`
     )
 
 

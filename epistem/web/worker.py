@@ -9,7 +9,7 @@ from typing import Any
 
 from gunicorn.workers.gthread import TConn, ThreadWorker
 
-READ_S = 20.0
+READ_S = 10.0
 """A client has so long to send a whole request, its body too."""
 
 

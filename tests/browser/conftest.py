@@ -21,8 +21,9 @@ def epistem(tmp_path_factory) -> Iterator[EpistemProcess]:
     )
     (more / "auk-slow.toml").write_text(slow)
     os.environ["EPISTEM_STAND_IN_MODELS"] = str(more)
+    os.environ["EPISTEM_KEY_UNBOUND"] = "a-key-of-the-tests"
     started = EpistemProcess(tmp_path_factory.mktemp("epistem") / "home", "demo").wait_until_up()
-    del os.environ["EPISTEM_STAND_IN_MODELS"]
+    del os.environ["EPISTEM_STAND_IN_MODELS"], os.environ["EPISTEM_KEY_UNBOUND"]
     yield started
     started.stop()
 

@@ -238,3 +238,48 @@ def test_the_list_of_keys_opens_and_closes(page):
     assert "save version" in dialog.text
     page.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
     page.until(lambda: not page.driver.find_elements(By.CSS_SELECTOR, '[role="dialog"]'))
+
+
+class TestHonesty:
+    """What a verdict says of itself: its main question, what came too early, what never came."""
+
+    def test_a_stopped_trial_says_why_its_words_are_rare(self, page, make):
+        plan = {
+            "arms": [{"version": v, "model": "auk-slow"} for v in (1, 2)],
+            "cases": list(range(1, 13)),
+            "repeats": 10,
+        }
+        trial, _ = make.call("POST", "/subjects/triage-message/trials", plan)
+        page.go(f"/subjects/triage-message/trial/{trial['id']}")
+        page.until(lambda: not page.text("readings").startswith("0 "))
+        page.click("stop-trial")
+        page.find("go-on")
+        page.go(f"/subjects/triage-message/verdict/{trial['id']}")
+        page.reads("early", "p < 0.001")
+        assert "99.9% intervals" in page.driver.page_source
+
+    def test_answers_that_never_came_count_as_failed_or_are_left_out_and_it_is_said(
+        self, page, make
+    ):
+        entry = {"address": "http://127.0.0.1:9", "context_window": 1000,
+                 "input_cents": 0, "output_cents": 0, "time_limit_ms": 500}  # fmt: skip
+        make.call("PUT", "/models/nobody", entry)
+        plan = {
+            "arms": [{"version": 2, "model": m} for m in ("tern-s", "nobody")],
+            "cases": list(range(1, 9)),
+            "repeats": 1,
+            "question": {"arm": 1, "measure": "outcome.label"},
+        }
+        trial, _ = make.call("POST", "/subjects/triage-message/trials", plan)
+        page.go(f"/subjects/triage-message/trial/{trial['id']}")
+        page.reads("trial-facts", "finished", seconds=60)
+        page.click("read-verdict")
+        page.reads("missing", "8 answers never came and count as failed")
+        assert "between 0 and 100: 8 answers are missing" in page.driver.page_source
+        page.click("set-missing")
+        page.reads("missing", "are left out")
+        page.reads("verdict-sentence", "there is nothing to compare")
+        assert "missing=left_out" in page.path
+        page.click("set-missing")
+        page.reads("missing", "count as failed")
+        make.call("DELETE", "/models/nobody")

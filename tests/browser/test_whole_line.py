@@ -38,8 +38,8 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.click("keep-case")
     page.choose("expected-label", "lost item")
     page.click("keep-confirm")
-    page.reads("notice", "Kept as case 31.")
-    page.reads("state-cases", "31 kept")
+    page.reads("notice", "Kept as case 61.")
+    page.reads("state-cases", "61 kept")
 
     # Save a version.
     page.click("save-version")
@@ -54,7 +54,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.driver.find_element(By.CSS_SELECTOR, "input[type=search]").send_keys("blue scarf")
     page.until(lambda: len(page.all("case-row")) == 1)
     page.click("case-row")
-    page.until(lambda: page.path.endswith("/cases/31"))
+    page.until(lambda: page.path.endswith("/cases/61"))
     assert page.find("case-input-message").get_attribute("value").startswith("My blue scarf")
 
     # Plan a trial of the old version against the new one.
@@ -66,17 +66,27 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.choose("arm-version", "2", at=0)
     page.choose("arm-version", "3", at=1)
     page.fill("repeats", "3")
-    page.reads("calls", "2 arms × 31 cases × 3 repeats = 186 calls")
+    page.reads("calls", "2 arms × 61 cases × 3 repeats = 366 calls")
+
+    # What it can show follows what is planned; the likeliest main question stands there.
+    page.until(lambda: len(page.all("shown")) == 4)
+    assert "main question" in page.texts("shown")[0]
+    assert page.find("question-measure").get_attribute("value") == "outcome.label"
+    page.choose("question-measure", "tone.stock_phrases")
+    page.until(lambda: "main question" in page.texts("shown")[3])
+    page.choose("question-measure", "outcome.label")
+    page.until(lambda: "main question" in page.texts("shown")[0])
     page.click("start-trial")
 
     # Watch it run to its end, ticks landing.
-    page.reads("readings", "186 readings", seconds=60)
+    page.reads("readings", "366 readings", seconds=60)
     page.reads("trial-facts", "finished")
     assert len(page.all("matrix-row")) > 10
     assert page.driver.find_elements(By.CSS_SELECTOR, '[data-test="matrix"] rect')
 
     # Read the verdict, and the answers behind it.
     page.click("read-verdict")
+    page.reads("verdict-sentence", "ain question, label is right")
     page.reads("verdict-sentence", "v3")
     page.reads("verdict-sentence", "v2")
     assert len(page.all("evidence-row")) == 4

@@ -1,5 +1,7 @@
+import socket
 import threading
 
+import pymysql
 import pytest
 
 from epistem.store.database import (
@@ -8,6 +10,7 @@ from epistem.store.database import (
     Database,
     StoreDown,
     StoreError,
+    Unfit,
     must_be_repeated,
 )
 from epistem.store.migrate import MigrationFailed, migrate, migration_from, migrations
@@ -93,6 +96,77 @@ def test_a_connection_that_was_killed_is_replaced(address):
     with database.transaction() as tx:
         assert tx.first("SELECT 1") == (1,)
     database.close()
+
+
+@pytest.mark.parametrize(
+    ("code", "said", "kind", "says"),
+    [
+        (1114, "The table 'readings' is full", StoreDown, "disk is full"),
+        (
+            1021,
+            "Disk full (/tmp); waiting for someone to free some space",
+            StoreDown,
+            "disk is full",
+        ),
+        (
+            3,
+            'Error writing file (Errcode: 28 "No space left on device")',
+            StoreDown,
+            "disk is full",
+        ),
+        (1290, "running with the --read-only option", StoreDown, "takes no changes"),
+        (2013, "Lost connection (timed out)", StoreDown, "is frozen"),
+        (2013, "Lost connection", StoreDown, "does not answer"),
+        (1406, "Data too long for column 'about' at row 1", Unfit, "Data too long"),
+    ],
+)
+def test_what_is_the_matter_with_the_server_is_told(database, code, said, kind, says):
+    def fail() -> None:
+        with database.transaction():
+            raise pymysql.OperationalError(code, said)
+
+    with pytest.raises(kind, match=says) as caught:
+        fail()
+    assert caught.value.field == ("about" if kind is Unfit else None)
+
+
+def test_a_value_that_no_column_has_room_for_is_told_by_its_column(database):
+    with pytest.raises(Unfit) as caught, database.transaction() as tx:
+        tx.run("INSERT INTO subjects (name, about) VALUES ('a', %s)", ["x" * 300])
+    assert caught.value.field == "about"
+
+
+class TestFrozen:
+    @pytest.fixture
+    def frozen(self):
+        """A server that takes connections and says nothing."""
+        with socket.create_server(("127.0.0.1", 0)) as server:
+            yield Address("127.0.0.1", server.getsockname()[1], "me", "x")
+
+    def test_it_is_told_apart_from_one_that_is_away(self, frozen, monkeypatch):
+        monkeypatch.setattr("epistem.store.database.PROBE_S", 0.2)
+        database = Database(frozen, connections=1)
+        with pytest.raises(StoreDown, match="is frozen"):
+            database.probe()
+
+    def test_a_transaction_asks_first_and_does_not_hang(self, address, frozen, monkeypatch):
+        monkeypatch.setattr("epistem.store.database.PROBE_S", 0.2)
+        monkeypatch.setattr("epistem.store.database.WELL_S", 0.0)
+        database = Database(address, connections=2)
+        with database.transaction():
+            database.address = frozen  # what the probe asks from now on
+            with pytest.raises(StoreDown, match="is frozen"), database.transaction():
+                pass
+        database.close()
+
+    def test_nobody_waits_for_ever_for_a_connection(self, address, monkeypatch):
+        monkeypatch.setattr("epistem.store.database.WAIT_S", 0.05)
+        database = Database(address, connections=1)
+        with database.transaction(), pytest.raises(StoreDown, match="busy"), database.transaction():
+            pass
+        with database.transaction() as tx:
+            assert tx.first("SELECT 1") == (1,)
+        database.close()
 
 
 class TestMigrations:

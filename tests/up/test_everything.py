@@ -27,12 +27,12 @@ def demo(tmp_path_factory):
 
 
 class TestDemo:
-    def test_it_brings_two_versions_thirty_cases_and_a_finished_trial(self, demo):
+    def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo):
         [line] = demo.get("/subjects")["subjects"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",
             2,
-            30,
+            60,
             False,
         )
         trial = demo.get(f"/trials/{line['latest_trial']}")
@@ -41,8 +41,9 @@ class TestDemo:
 
     def test_the_second_version_is_better_and_the_cheap_model_is_worth_asking(self, demo):
         verdict = demo.get("/trials/1/verdict")
-        words = {(c["arm"], c["measure"]): c["word"] for c in verdict["comparisons"]}
-        assert words[1, 0] == "better"
+        words = {(c["arm"], c["measure"]): (c["word"], c["main"]) for c in verdict["comparisons"]}
+        assert words[1, 0] == ("better", True)
+        assert verdict["question"] == {"arm": 1, "measure": 0}
         assert verdict["rates"][0][0]["value"] < verdict["rates"][1][0]["value"] < 1
         assert verdict["efforts"][2]["cents"] > verdict["efforts"][0]["cents"]
 
@@ -80,7 +81,10 @@ class TestCommand:
 
     def test_show_prints_the_sentence_and_the_table(self, demo):
         done = run(demo.home, "trial", "show", "T1")
-        assert "v2 tern-s is better than v1 tern-s: label is right gains" in done.stdout
+        assert (
+            "On the main question, label is right, v2 tern-s is better than v1 tern-s"
+            in done.stdout
+        )
 
     @pytest.mark.parametrize(
         ("arguments", "says"),

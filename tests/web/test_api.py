@@ -1,5 +1,7 @@
 """What holds for every address of the API."""
 
+import re
+
 import pytest
 from openapi_spec_validator import validate
 
@@ -23,8 +25,38 @@ def test_every_operation_has_a_name_a_summary_and_its_problems():
         for operation in operations.values():
             assert operation["operationId"]
             assert operation["summary"]
-            told = operation["responses"]["422"]["content"]
-            assert list(told) == ["application/problem+json"]
+            for status in ("400", "403", "404", "405", "413", "415", "422", "500", "503"):
+                told = operation["responses"][status]["content"]
+                assert "application/problem+json" in told or operation["operationId"] == "getHealth"
+
+
+def test_every_route_is_in_the_description(api):
+    """Also those of two blueprints at one path, of which one took the other's place."""
+    described = {
+        (path, method.upper())
+        for path, operations in api.get("/openapi.json").get_json()["paths"].items()
+        for method in operations
+    }
+    served = {
+        (re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", str(rule)), method)
+        for rule in api.client.application.url_map.iter_rules()
+        if str(rule).startswith("/api/")
+        for method in rule.methods - {"HEAD", "OPTIONS"}
+    }
+    assert served == described
+
+
+@pytest.mark.parametrize(
+    ("path", "kind"),
+    [
+        ("/api/v1/files", "application/zip"),
+        ("/api/v1/subjects/{name}/file", "application/yaml"),
+        ("/api/v1/trials/{trial_id}/events", "text/event-stream"),
+    ],
+)
+def test_downloads_and_streams_have_their_own_types(api, path, kind):
+    told = api.get("/openapi.json").get_json()["paths"][path]["get"]["responses"]["200"]
+    assert list(told["content"]) == [kind]
 
 
 @pytest.mark.parametrize("text", ["{", "", "{'name': 1}", '{"name": "x"', "\xff"])

@@ -113,9 +113,8 @@ def reach_verdict(
     shares = case_shares(tally.passed, total)
     sums = paired(np.array([shares[a, m] - shares[baseline, m] for a, m in pairs]))
     main = pairs.index(question) if question in pairs else None
-    if main is not None and sums.cases[main] < FEWEST_CASES:
-        main = None
-    alone, p, rank = _tested(sums, main)
+    testable = main is not None and sums.cases[main] >= FEWEST_CASES
+    alone, p, rank = _tested(sums, main if testable else None)
     ratio = np.where(np.isnan(p), 1.0, alone / np.maximum(p, 1e-300))
     plain = ends(sums, 1 - level, 1 - level)
     fitted = (1 - level) * np.clip(ratio, 1e-12, 1.0)
@@ -124,7 +123,9 @@ def reach_verdict(
     for row, (arm, measure) in enumerate(pairs):
         cases, mean = int(sums.cases[row]), float(sums.mean[row])
         if cases == 0:
-            comparisons.append(Comparison(arm, measure, None, None, "unsettled", 0))
+            comparisons.append(
+                Comparison(arm, measure, None, None, "unsettled", 0, main=row == main)
+            )
             continue
         low, high = plain[0][row], plain[1][row]
         word = _word(p[row], mean, low, high, margins[measure] / 100, cases, level)

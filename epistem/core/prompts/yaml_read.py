@@ -49,7 +49,7 @@ def read_yaml(text: str) -> Read:
         mark = error.problem_mark or error.context_mark
         raise InvalidFile(
             f"The file is not YAML: {error.problem or error.context}.",
-            line=mark.line + 1 if mark else None,
+            line=min(mark.line, text.count("\n")) + 1 if mark else None,
         ) from error
     except yaml.reader.ReaderError as error:
         line = text.count("\n", 0, int(error.position)) + 1

@@ -1,0 +1,40 @@
+"""The published API is true: generated requests get no 5xx, and no answer that it does not declare."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+
+import pytest
+
+from epistem.web.app import make_app
+from tests.kit.servers import served_wsgi
+from tests.kit.subjects import library, start_trial
+
+SECONDS = int(os.environ.get("EPISTEM_FUZZ_S", "40"))
+"""`make fuzz` takes longer."""
+
+
+@pytest.mark.timeout(SECONDS + 180)
+def test_generated_requests_get_only_answers_that_are_declared(database, two_models, tmp_path):
+    with database.transaction() as tx:
+        subject = library(tx)
+    start_trial(database, subject)
+    with served_wsgi(make_app(database)) as url:
+        done = subprocess.run(
+            [
+                sys.executable, "-c", "from schemathesis.cli import schemathesis; schemathesis()",
+                "run", f"{url}/api/v1/openapi.json", "-w", "1", "-n", "20", "--no-shrink", "--seed", "1",
+                "--max-time", str(SECONDS), "--phases", "examples,coverage,fuzzing", "--no-color",
+                # A stream of a trial that nobody carries out does not end.
+                "--exclude-operation-id", "watchTrial",
+                "-c", "not_a_server_error,status_code_conformance,content_type_conformance",
+            ],
+            capture_output=True, text=True, cwd=tmp_path, timeout=SECONDS + 120, check=False,
+        )  # fmt: skip
+    assert done.returncode == 0, done.stdout[-6_000:] + done.stderr[-2_000:]
+    generated = re.search(r"(\d+) generated", done.stdout)
+    assert generated
+    assert int(generated[1]) > 300
