@@ -56,6 +56,7 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
       repeats: 5                  # default 5
       cases: [1, 2, 3]            # default: all
       seed: 7                     # default 1
+      question: {arm: 1, measure: outcome.label}   # the main question, if there is one
 
     Exit codes: 0 fine, 1 a required check fell short, 2 it could not be done.
     """

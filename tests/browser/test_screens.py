@@ -278,7 +278,7 @@ class TestHonesty:
         assert "between 0 and 100: 8 answers are missing" in page.driver.page_source
         page.click("set-missing")
         page.reads("missing", "are left out")
-        page.reads("verdict-sentence", "there is nothing to compare")
+        page.reads("verdict-sentence", "On the main question, label is right, there is nothing to")
         assert "missing=left_out" in page.path
         page.click("set-missing")
         page.reads("missing", "count as failed")

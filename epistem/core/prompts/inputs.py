@@ -65,6 +65,8 @@ class Image:
     def printed(self) -> str:
         return self.mark
 
+    __repr__ = printed
+
 
 MARK = "\ue0f1"
 """Stands on either side of an image's mark in a filled-in part; from the private use area."""

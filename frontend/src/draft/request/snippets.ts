@@ -45,12 +45,12 @@ function quoted(text: string): string {
 
 function shellKey(reference: string | null): string | null {
   if (reference?.startsWith("env:")) return `$${reference.slice(4)}`;
-  return reference?.startsWith("file:") ? `$(cat ${quoted(reference.slice(5))})` : null;
+  return reference?.startsWith("file:") ? `$(head -n 1 $EPISTEM_KEYS/${reference.slice(5)})` : null;
 }
 
 function pythonKey(reference: string | null): string | null {
   if (reference?.startsWith("env:")) return `os.environ['${reference.slice(4)}']`;
-  return reference?.startsWith("file:") ? `open('${reference.slice(5)}').read().strip()` : null;
+  return reference?.startsWith("file:") ? `open(os.environ['EPISTEM_KEYS'] + '/${reference.slice(5)}').readline().strip()` : null;
 }
 
 /** A JSON value as Python writes it. JSON's strings are Python's, too. */
