@@ -1,6 +1,6 @@
 """Are the words honest? Trials with a known truth, made up by the thousand, and what is said of them.
 
-    python bench/honesty.py [--trials 1000] [--seed 1]
+    python bench/honesty.py [--trials 500] [--seed 1]
 
 Prints the coverage of intervals and how often a word is false, over cases × repeats × pass rates ×
 how alike the repeats of a case are × whether both arms find the same cases hard. Nothing is asked of
@@ -153,7 +153,7 @@ def missing(rng: np.random.Generator, trials: int) -> tuple[float, float]:
 def main() -> None:
     sys.stdout.reconfigure(line_buffering=True)  # type: ignore[union-attr]
     parser = argparse.ArgumentParser(description=(__doc__ or "").splitlines()[0])
-    parser.add_argument("--trials", type=int, default=1_000)
+    parser.add_argument("--trials", type=int, default=500)
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     rng = np.random.default_rng(options.seed)

@@ -10,6 +10,7 @@ import asyncio
 import json
 import random
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -18,6 +19,7 @@ import uvloop
 
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.errors import EpistemError
+from epistem.core.prompts.content import parts_of
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire.formats import format_of
@@ -73,6 +75,10 @@ def run_shard(task: ShardTask) -> ShardResult:
         database.close()
 
 
+class _Stopped(Exception):
+    """The trial was stopped before a request was filled in."""
+
+
 class _Shard:
     def __init__(self, task: ShardTask, database: Database) -> None:
         self._task = task
@@ -87,6 +93,10 @@ class _Shard:
         self._endpoints = [Endpoint.of(m, among=task.beside) for m in self._models]
         self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
         self._bodies: dict[tuple[int, int], bytes | EpistemError] = {}
+        self._beside = ThreadPoolExecutor(1, thread_name_prefix="filling in")
+        self._loops = [
+            any("{%" in part.text for _, _, part in parts_of(arm.content)) for arm in self._arms
+        ]
         self._grounds = [
             [Ground(arm.content.reply, c.content.expect, c.content.inputs) for c in self._cases]
             for arm in self._arms
@@ -107,6 +117,7 @@ class _Shard:
                         group.create_task(self._lane(waiting, client, writer))
             finally:
                 watch.cancel()
+                self._beside.shutdown(wait=False, cancel_futures=True)
                 await writer.close()
         if self._stopped:
             with self._database.transaction() as tx:
@@ -121,7 +132,10 @@ class _Shard:
             if self._stopped or writer.status == "stopped":
                 self._stopped = True
                 return
-            await writer.put(await self._reading(cell, client))
+            try:
+                await writer.put(await self._reading(cell, client))
+            except _Stopped:
+                return
 
     async def _watch_status(self, writer: Writer) -> None:
         """Notice a stop even while slow calls keep the writer idle."""
@@ -142,11 +156,13 @@ class _Shard:
         """What comes of one cell; it never raises for what a model or a case does."""
         body = b""
         try:
-            body = self._body(cell)
+            body = await self._body(cell)
             exchange = await client.ask(self._endpoints[cell.arm], body)
             if exchange.reply.tool_calls:
                 exchange = await self._with_tools(cell, client, body, exchange)
             return self._answered(cell, body, exchange)
+        except _Stopped:
+            raise
         except CallFailed as error:
             return self._unanswered(cell, body, error.message, error.trace, error.raw)
         except EpistemError as error:
@@ -164,30 +180,39 @@ class _Shard:
         outcome = await whole_rounds(client, a_try, first)
         return Exchange(outcome.raw, outcome.reply._replace(usage=outcome.usage), outcome.trace)
 
-    def _body(self, cell: cells.ClaimedCell) -> bytes:
+    async def _body(self, cell: cells.ClaimedCell) -> bytes:
         """Repeats differ in their seed alone, so what they share is rendered and encoded once, and
-        what can't be rendered is tried once."""
-        place, model = (cell.arm, cell.case_at), self._models[cell.arm]
+        what can't be rendered is tried once. Where templates have loops it is done beside the event
+        loop, which goes on hearing of a stop meanwhile."""
+        place = (cell.arm, cell.case_at)
         shared = self._bodies.get(place)
         if shared is None:
-            arm, inputs = self._arms[cell.arm], self._cases[cell.case_at].content.inputs
-            name = model.asked_as
-            try:
-                request = request_for(
-                    arm.content,
-                    inputs,
-                    name,
-                    settings=arm.settings,
-                    wire_format=model.wire_format,
-                    abilities=model.abilities,
-                )
-                shared = wire.encode(request)
-            except EpistemError as error:
-                shared = error
+            if self._loops[cell.arm]:
+                loop = asyncio.get_running_loop()
+                shared = await loop.run_in_executor(self._beside, self._shared_body, *place)
+            else:
+                shared = self._shared_body(*place)
             self._bodies[place] = shared
         if isinstance(shared, EpistemError):
             raise shared
-        return format_of(model.wire_format).encode_with_seed(shared, cell.seed)
+        return format_of(self._models[cell.arm].wire_format).encode_with_seed(shared, cell.seed)
+
+    def _shared_body(self, arm_at: int, case_at: int) -> bytes | EpistemError:
+        if self._stopped:
+            raise _Stopped
+        arm, model = self._arms[arm_at], self._models[arm_at]
+        try:
+            request = request_for(
+                arm.content,
+                self._cases[case_at].content.inputs,
+                model.asked_as,
+                settings=arm.settings,
+                wire_format=model.wire_format,
+                abilities=model.abilities,
+            )
+            return wire.encode(request)
+        except EpistemError as error:
+            return error
 
     def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:
         reply, trace = exchange.reply, exchange.trace

@@ -18,10 +18,13 @@ from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Message, Part, Prompt
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.render import render
+from epistem.core.prompts.settings import Settings
 from epistem.core.templates.budget import Budget, CostsTooMuch
 from epistem.core.templates.filling import Filling, Trouble
 from epistem.core.templates.language import syntax_error
 from epistem.core.templates.undefined import UndefinedInput
+from epistem.core.trials import estimate as estimating
+from epistem.core.trials.estimate import PlannedArm, estimate
 
 JINJA = ImmutableSandboxedEnvironment(undefined=StrictUndefined)
 INPUTS = {
@@ -310,3 +313,27 @@ def test_any_text_is_filled_in_or_told_to_its_author(text):
     assert all(problem.message for problem in problems_of(prompt))
     with suppress(EpistemError):
         render(prompt, {"a": "1", "x": [1, {"a": 2}]})
+
+
+def test_all_parts_together_have_a_limit_too():
+    """Each would pass, but reading thousands of them again and again would not."""
+    dense = ["{{ " + "a.b" * 4_900 + f" }}}}{n}" for n in range(40)]
+    with pytest.raises(ValueError, match="60,000 marks and words inside marks together"):
+        Prompt(messages=[Message(role="user", parts=[Part(name="P", text=t) for t in dense])])
+    plain = "no marks, but {braces} now and then\n" * 10_000
+    assert Prompt(messages=[Message(role="user", parts=[Part(name="P", text=plain)] * 20)])
+
+
+def test_an_estimate_ends_soon_however_costly_the_template(monkeypatch):
+    asked = []
+    usual = estimating.render
+    monkeypatch.setattr(estimating, "render", lambda *given: asked.append(1) or usual(*given))
+    costly = prompt_of("{% for a in range(60000) %}{% if a %}{% endif %}{% endfor %}x")
+    arm = PlannedArm(costly, Settings(), 8_000, 1.0, 1.0, None, None)
+    told = estimate([arm], [{"x": "x"}] * 200, 5, 64)
+    assert 0 < len(asked) < 5
+    assert (told.calls, told.unfit) == (1_000, 0)
+    assert told.input_tokens >= 1_000
+    asked.clear()
+    bomb = estimate([arm._replace(prompt=prompt_of(LOOPS))], [{"x": "x"}] * 200, 5, 64)
+    assert (len(asked), bomb.unfit) == (1, 200)

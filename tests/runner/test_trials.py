@@ -301,6 +301,40 @@ class TestSharing:
             )
 
 
+class TestCostlyTemplates:
+    def test_one_that_is_too_costly_is_told_once_a_case_and_the_trial_ends(
+        self, database, runner, model_server
+    ):
+        put_model(database, "own", model_server.url)
+        content = sorting_prompt(
+            "{% for a in range(99999) %}{% for b in range(99999) %}x{% endfor %}{% endfor %}"
+        )
+        with database.transaction() as tx:
+            subject = library(tx, notes=3)
+            versions.save(tx, subject, content, "a bomb")
+        trial = start_trial(
+            database, subject, arms=[{"version": 3, "model": "own"}], cases=[1, 2], repeats=20
+        )
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.unanswered, model_server.requests) == ("finished", 40, [])
+        with database.transaction() as tx:
+            [reading, *_] = readings.at(tx, trial.id, 0, 0)
+        assert "The part “Task” can't be filled in, line 1" in reading.error
+
+    def test_a_stop_is_heard_while_they_are_filled_in(self, database, runner, model_server):
+        put_model(database, "own", model_server.url)
+        content = sorting_prompt("{% for a in range(25000) %}{% if a %}{% endif %}{% endfor %}ok")
+        with database.transaction() as tx:
+            subject = library(tx, notes=100)
+            versions.save(tx, subject, content, "slow to fill in")
+        trial = start_trial(database, subject, arms=[{"version": 3, "model": "own"}], repeats=1)
+        wait_for(lambda: (runner.step(), status_of(database, trial).recorded)[1], what="a reading")
+        with database.transaction() as tx:
+            trials.stop(tx, trial.id)
+        stopped = carry_out(runner, database, trial)
+        assert (stopped.status, stopped.recorded < 100) == ("stopped", True)
+
+
 class TestEvidence:
     def test_the_better_prompt_is_found_better(self, database, runner, model_server):
         def answer(body):

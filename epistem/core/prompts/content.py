@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import Document, said
+from epistem.core.templates.language import token_count
 
 MAX_PART_CHARACTERS = 500_000
+MAX_TOKENS = 60_000
+"""Marks, and words inside marks, of all parts together: reading them takes time at every look."""
 
 Role = Literal["system", "user", "assistant"]
 InputKind = Literal[
@@ -109,6 +112,19 @@ class Prompt(Document):
     examples_as: Literal["messages", "text"] = said("messages")
     tools: list[Tool] = said(max_length=64)
     fragments: dict[str, str] = said(of=dict)
+
+    @model_validator(mode="after")
+    def _can_be_read_soon(self) -> Self:
+        texts = [part.text for message in self.messages for part in message.parts]
+        total = 0
+        for text in (*texts, *self.fragments.values()):
+            total += token_count(text)
+            if total > MAX_TOKENS:
+                raise ValueError(
+                    f"The parts have more than {MAX_TOKENS:,} marks and words inside marks together. "
+                    "Put what repeats into an input and go through it with a loop"
+                )
+        return self
 
 
 def parts_of(prompt: Prompt) -> Iterator[tuple[str, Message, Part]]:

@@ -14,7 +14,7 @@ from epistem.core.prompts.content import Example, Message, Part, Prompt, parts_o
 from epistem.core.prompts.fragments import asked_by, why_not
 from epistem.core.prompts.inputs import MAX_INPUT_CHARACTERS, Image, filled
 from epistem.core.prompts.shape_words import shape_in_words
-from epistem.core.templates.budget import CostsTooMuch
+from epistem.core.templates.budget import Budget, CostsTooMuch
 from epistem.core.templates.filling import Filling, Trouble
 from epistem.core.templates.language import KEYWORDS
 from epistem.core.templates.undefined import UndefinedInput
@@ -46,7 +46,9 @@ class RenderedMessage:
         ]
 
 
-def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
+def render(
+    prompt: Prompt, inputs: Mapping[str, Any], budget: Budget | None = None
+) -> list[RenderedMessage]:
     """Fill in the parts and join those of a message by an empty line.
 
     A part that is off or renders to nothing is left out, and so is a message without parts.
@@ -63,7 +65,7 @@ def render(prompt: Prompt, inputs: Mapping[str, Any]) -> list[RenderedMessage]:
     }
     asking = _last_user(prompt) if prompt.examples_as == "messages" and shown else None
     messages: list[RenderedMessage] = []
-    filling = Filling(prompt.fragments)
+    filling = Filling(prompt.fragments, budget)
 
     def add(message: Message, given: Mapping[str, Any], named: str = "") -> None:
         told = {**calls, **given}

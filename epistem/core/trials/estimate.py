@@ -10,6 +10,7 @@ from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.render import render
 from epistem.core.prompts.settings import Settings
+from epistem.core.templates.budget import MOST_STEPS, Budget
 from epistem.core.wire import tokens
 from epistem.core.wire.request import tokens_of_tools
 
@@ -53,10 +54,10 @@ def estimate(
     """`cases` are their inputs. Of more than MOST_RENDERED, so many are rendered, evenly spaced."""
     step = max(1, ceil(len(cases) / MOST_RENDERED))
     sample = cases[::step]
-    each = len(cases) / len(sample) if sample else 0.0
     asked, answered, cents, too_long, unfit, busy_ms = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for arm in arms:
         lengths = _lengths(arm.prompt, sample)
+        each = len(cases) / len(lengths) if lengths else 0.0
         fit = [length for length in lengths if length is not None]
         calls = len(fit) * each * repeats
         output = _output(arm)
@@ -89,11 +90,17 @@ def _output(arm: PlannedArm) -> float:
 
 def _lengths(prompt: Prompt, cases: Sequence[Mapping[str, Any]]) -> list[int | None]:
     """Tokens of each request; None where the inputs do not fit the prompt, and for all that follow
-    one that is too costly: it would be so again and again."""
+    one that is too costly: it would be so again and again. Fewer than there are cases, where those
+    so far took as many steps as are worth an estimate."""
     found: list[int | None] = []
+    steps = 0
     for inputs in cases:
+        budget = Budget()
+        if found and steps > MOST_STEPS:
+            break
         try:
-            messages = render(prompt, inputs)
+            messages = render(prompt, inputs, budget)
+            steps += MOST_STEPS - budget.steps
         except TooCostly:
             return [*found, *[None] * (len(cases) - len(found))]
         except EpistemError:
