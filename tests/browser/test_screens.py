@@ -243,39 +243,50 @@ def test_the_list_of_keys_opens_and_closes(page):
 class TestHonesty:
     """What a verdict says of itself: its main question, what came too early, what never came."""
 
-    def test_a_stopped_trial_says_why_its_words_are_rare(self, page, make):
+    @pytest.fixture
+    def own(self, make, request):
+        """A subject of the test's own, sorting as the demo's does, with two versions and 12 cases."""
+        name = f"own-{len(request.node.name)}"
+        make.call("POST", "/subjects", {"name": name, "copy_of": "triage-message", "version": 1})
+        make.version(name, "first")
+        make.draft(name, make.call("GET", "/subjects/triage-message/versions/2")[0]["content"])
+        make.version(name, "second")
+        listed = make.call("GET", "/subjects/triage-message/cases")[0]["cases"]
+        for case in listed[:12]:
+            make.call("POST", f"/subjects/{name}/cases", case["content"])
+        return f"/subjects/{name}"
+
+    def test_a_stopped_trial_says_why_its_words_are_rare(self, page, make, own):
         plan = {
             "arms": [{"version": v, "model": "auk-slow"} for v in (1, 2)],
-            "cases": list(range(1, 13)),
             "repeats": 10,
         }
-        trial, _ = make.call("POST", "/subjects/triage-message/trials", plan)
-        page.go(f"/subjects/triage-message/trial/{trial['id']}")
+        trial, _ = make.call("POST", f"{own}/trials", plan)
+        page.go(f"{own}/trial/{trial['id']}")
         page.until(lambda: not page.text("readings").startswith("0 "))
         page.click("stop-trial")
         page.find("go-on")
-        page.go(f"/subjects/triage-message/verdict/{trial['id']}")
+        page.go(f"{own}/verdict/{trial['id']}")
         page.reads("early", "p < 0.001")
         assert "99.9% intervals" in page.driver.page_source
 
     def test_answers_that_never_came_count_as_failed_or_are_left_out_and_it_is_said(
-        self, page, make
+        self, page, make, own
     ):
         entry = {"address": "http://127.0.0.1:9", "context_window": 1000,
                  "input_cents": 0, "output_cents": 0, "time_limit_ms": 500}  # fmt: skip
         make.call("PUT", "/models/nobody", entry)
         plan = {
             "arms": [{"version": 2, "model": m} for m in ("tern-s", "nobody")],
-            "cases": list(range(1, 9)),
             "repeats": 1,
             "question": {"arm": 1, "measure": "outcome.label"},
         }
-        trial, _ = make.call("POST", "/subjects/triage-message/trials", plan)
-        page.go(f"/subjects/triage-message/trial/{trial['id']}")
+        trial, _ = make.call("POST", f"{own}/trials", plan)
+        page.go(f"{own}/trial/{trial['id']}")
         page.reads("trial-facts", "finished", seconds=60)
         page.click("read-verdict")
-        page.reads("missing", "8 answers never came and count as failed")
-        assert "between 0 and 100: 8 answers are missing" in page.driver.page_source
+        page.reads("missing", "12 answers never came and count as failed")
+        assert "between 0 and 100: 12 answers are missing" in page.driver.page_source
         page.click("set-missing")
         page.reads("missing", "are left out")
         page.reads("verdict-sentence", "On the main question, label is right, there is nothing to")
