@@ -72,8 +72,12 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
     store = open_store(database, home)
     trial_id = start(store, what)
     done = follow(store, trial_id, console, what=f"T{trial_id}")
-    if done.status == "stopped":
-        console.print(f"  T{done.id} was stopped; this is the verdict so far.")
+    if done.status in ("stopped", "failed"):
+        why = f" ({done.failure})" if done.failure else ""
+        console.print(
+            f"  T{done.id} {'was stopped' if done.status == 'stopped' else 'failed'}{why}; "
+            "this is the verdict so far."
+        )
     with store.transaction() as tx:
         found = evidence_of(tx, trials.get(tx, trial_id))
     print_verdict(found, console)

@@ -28,7 +28,7 @@ def start(database: Database, what: str) -> int:
     if _ID.match(what) and not Path(what).exists():
         with database.transaction() as tx:
             found = trials.get(tx, id_from(what))
-            if found.status == "stopped" and found.recorded < found.total:
+            if found.status in ("stopped", "failed") and found.recorded < found.total:
                 trials.go_on(tx, found.id)
         return found.id
     told = _read(Path(what))

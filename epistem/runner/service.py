@@ -14,11 +14,12 @@ from typing import Any
 
 import structlog
 
+from epistem.core.errors import EpistemError
 from epistem.core.trials.plan import IN_FLIGHT
 from epistem.models.retry import Retry
 from epistem.runner.lifeline import die_with_parent
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
-from epistem.store import cells
+from epistem.store import cells, trials
 from epistem.store.database import Address, Collision, Database, StoreDown, Transaction
 
 log = structlog.get_logger()
@@ -117,10 +118,10 @@ class Runner:
 
     def _hand_out_one(self) -> bool:
         with self._database.transaction() as tx:
-            trials = cells.trials_to_run(tx)
-            if not trials:
+            going = cells.trials_to_run(tx)
+            if not going:
                 return False
-            trial_id, waiting = trials[0]
+            trial_id, waiting = going[0]
             self._shards_made += 1
             owner = f"{self.name}.{self._shards_made}"
             # What waits is shared out among the free workers: one interpreter keeps one core busy.
@@ -161,8 +162,17 @@ class Runner:
                 del self._in_hand[task]
                 continue
             log.error("a shard broke", owner=task.owner, why=repr(error))
+            told = (
+                error.message
+                if isinstance(error, EpistemError)
+                else f"{type(error).__name__}: {error}"
+            )
+            # A worker that was killed, or a database that was away, says nothing of the trial.
+            blame = not isinstance(error, BrokenExecutor | StoreDown)
             with self._database.transaction() as tx:
                 cells.release(tx, task.trial_id, task.owner)
+                if blame and trials.note_broken_shard(tx, task.trial_id, told):
+                    log.error("the trial failed", trial=task.trial_id, why=told)
             del self._in_hand[task]
             time.sleep(self._options.poll_s)
 

@@ -30,11 +30,12 @@ from epistem.models.rounds import Try, whole_rounds
 from epistem.runner.writer import Writer
 from epistem.store import cells, models, trials
 from epistem.store.database import Address, Database
-from epistem.store.readings import NewReading
+from epistem.store.readings import MAX_BODY_BYTES, NewReading
 
 log = structlog.get_logger()
 
 STATUS_POLL_S = 0.5
+ENDED = ("stopped", "failed")
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,7 +130,7 @@ class _Shard:
     ) -> None:
         """One call at a time, until no cell waits; the lanes share one iterator."""
         for cell in waiting:
-            if self._stopped or writer.status == "stopped":
+            if self._stopped or writer.status in ENDED:
                 self._stopped = True
                 return
             try:
@@ -145,7 +146,7 @@ class _Shard:
                 status = await asyncio.to_thread(self._status)
             except EpistemError:
                 continue  # the writer deals with an outage
-            if status == "stopped":
+            if status in ENDED:
                 self._stopped = True
 
     def _status(self) -> str:
@@ -157,6 +158,12 @@ class _Shard:
         body = b""
         try:
             body = await self._body(cell)
+            if len(body) > MAX_BODY_BYTES:
+                message = (
+                    f"The request has {len(body):,} bytes. At most {MAX_BODY_BYTES:,} can be kept, so it "
+                    "was not sent: make the pictures smaller."
+                )
+                return self._unanswered(cell, b"", message, _never_asked())
             exchange = await client.ask(self._endpoints[cell.arm], body)
             if exchange.reply.tool_calls:
                 exchange = await self._with_tools(cell, client, body, exchange)

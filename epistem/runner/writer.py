@@ -94,6 +94,24 @@ class Writer:
         return [self._queue.popleft() for _ in range(min(BATCH, len(self._queue)))]
 
     def _record(self, batch: list[readings.NewReading]) -> None:
+        """All in one go; what is refused so is recorded one by one, and the one that is refused by
+        itself as unanswered, with the reason: its cell is not asked again and again."""
+        try:
+            self._insert(batch)
+        except Exception as error:
+            if must_be_repeated(error):
+                raise
+            log.warning("a batch was refused", trial=self._trial_id, why=str(error)[:200])
+            for reading in batch:
+                try:
+                    self._insert([reading])
+                except Exception as refusal:
+                    if must_be_repeated(refusal):
+                        raise
+                    why = f"{type(refusal).__name__}: {str(refusal)[:300]}"
+                    self._insert([readings.unrecordable(reading, why)])
+
+    def _insert(self, batch: list[readings.NewReading]) -> None:
         began, wait_s = time.monotonic(), 0.1
         while True:
             try:

@@ -6,6 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from math import isfinite
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -20,6 +21,11 @@ from epistem.store.documents import packed
 
 MAX_MESSAGE = 4_000
 MAX_SPANS = 200
+MAX_ERROR = 2_000
+MAX_BODY_BYTES = 15_000_000
+"""Of a request or a reply: what a column takes, with room for the statement around it."""
+MAX_FINDINGS_BYTES = 4_000_000
+MOST = 2**31 - 1
 
 
 class NewReading(NamedTuple):
@@ -109,7 +115,8 @@ def record(
                SET recorded = recorded + %s,
                    unanswered = unanswered + %s,
                    finished_at = IF(recorded = total, NOW(3), finished_at),
-                   status = IF(recorded = total, 'finished', status)
+                   status = IF(recorded = total, 'finished', status),
+                   attempts = 0
              WHERE id = %s
             """,
             (len(kept), sum(r.error is not None for r in kept), trial_id),
@@ -132,6 +139,7 @@ def _insert(tx: Transaction, trial_id: int, kept: Sequence[NewReading]) -> None:
 
 
 def _row(trial_id: int, r: NewReading) -> tuple[Any, ...]:
+    """What came from outside is cut, cleaned and bounded here, before it reaches SQL."""
     judged = failed = 0
     findings = []
     for measure, finding in r.findings:
@@ -139,13 +147,40 @@ def _row(trial_id: int, r: NewReading) -> tuple[Any, ...]:
         failed |= (not finding.passed) << measure
         spans = [[span.start, span.end, span.note] for span in finding.spans[:MAX_SPANS]]
         findings.append([measure, finding.passed, finding.message[:MAX_MESSAGE], spans])
+    told = packed(findings) if findings else None
+    if told is not None and len(told) > MAX_FINDINGS_BYTES:
+        told = packed([[measure, passed, message, []] for measure, passed, message, _ in findings])
     return (
-        r.cell_id, trial_id, r.arm, r.case_at, r.repeat_no, r.request, r.reply,
-        None if r.answer is None else r.answer.encode("utf-8", "replace"),
-        r.finish_reason and r.finish_reason[:40], r.input_tokens, r.output_tokens, r.cents,
-        r.attempts, r.started_at.isoformat(" "), r.total_ms, judged, failed,
-        packed(findings) if findings else None, r.error,
+        r.cell_id, trial_id, r.arm, r.case_at, r.repeat_no, r.request, r.reply and r.reply[:MAX_BODY_BYTES],
+        None if r.answer is None else _clean(r.answer)[:MAX_BODY_BYTES],
+        r.finish_reason and _clean(r.finish_reason[:40]), _bounded(r.input_tokens),
+        _bounded(r.output_tokens), r.cents if isfinite(r.cents) else 0.0, min(r.attempts, 60_000),
+        r.started_at.isoformat(" "), r.total_ms, judged, failed, told,
+        r.error and _clean(r.error[:MAX_ERROR]),
     )  # fmt: skip
+
+
+def _clean(text: str) -> bytes:
+    """In UTF-8: halves of surrogate pairs become `?`."""
+    return text.encode("utf-8", "replace")
+
+
+def _bounded(tokens: int) -> int:
+    return max(0, min(tokens, MOST))
+
+
+def unrecordable(reading: NewReading, why: str) -> NewReading:
+    """In the place of a reading that the database refused: no answer came, and this is why."""
+    return reading._replace(
+        request=b"{}",
+        reply=None,
+        answer=None,
+        finish_reason=None,
+        error=f"An answer came, but could not be recorded: {why}"[:MAX_ERROR],
+        findings=[
+            judged._replace(finding=Finding("", False, why[:200])) for judged in reading.findings
+        ],
+    )
 
 
 _COLUMNS = (
@@ -243,6 +278,6 @@ def _from_row(row: tuple[Any, ...]) -> Reading:
     texts = (
         json.loads(request),
         None if reply is None else reply.decode("utf-8", "replace"),
-        None if answer is None else answer.decode("utf-8"),
+        None if answer is None else answer.decode("utf-8", "replace"),
     )
     return Reading(*(*row[:5], *texts, *row[8:16], findings))

@@ -23,6 +23,7 @@ from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
 
 CELLS_A_STATEMENT = 2_000
+MOST_BROKEN = 3
 MAX_MEASURES = 60
 """Failed measures are kept as bits of one 64-bit number beside each reading."""
 
@@ -30,7 +31,8 @@ MAX_MEASURES = 60
 @dataclass(frozen=True)
 class Trial:
     """`recorded` counts readings, `unanswered` those of them that got no answer. `measures` are the
-    rows of evidence as they were when the trial was made, with the signatures of that day."""
+    rows of evidence as they were when the trial was made, with the signatures of that day. `failure`
+    says why a failed one ended."""
 
     id: int
     subject_id: int
@@ -44,6 +46,7 @@ class Trial:
     started_at: datetime | None
     finished_at: datetime | None
     measures: list[Measure]
+    failure: str = ""
 
     @property
     def checks(self) -> list[CheckUse]:
@@ -52,7 +55,7 @@ class Trial:
 
     @property
     def over(self) -> bool:
-        return self.status in ("finished", "stopped")
+        return self.status in ("finished", "stopped", "failed")
 
 
 @dataclass(frozen=True)
@@ -73,7 +76,7 @@ class TrialCase:
 
 _SELECT = """
 SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unanswered,
-       t.created_at, t.started_at, t.finished_at, t.measures
+       t.created_at, t.started_at, t.finished_at, t.measures, t.failure
   FROM trials t JOIN subjects s ON s.id = t.subject_id
 """
 
@@ -234,21 +237,38 @@ def stop(tx: Transaction, trial_id: int) -> Trial:
     return trial
 
 
+def note_broken_shard(tx: Transaction, trial_id: int, why: str) -> bool:
+    """A shard ended without having done its work. After MOST_BROKEN of them since the last reading
+    the trial ends as failed, with the reason; whether it did."""
+    tx.run(
+        "UPDATE trials SET attempts = attempts + 1 WHERE id = %s AND status IN ('waiting', 'running')",
+        [trial_id],
+    )
+    return bool(
+        tx.run(
+            "UPDATE trials SET status = 'failed', failure = %s, finished_at = NOW(3) "
+            "WHERE id = %s AND status IN ('waiting', 'running') AND attempts >= %s",
+            (why.encode("utf-8", "replace").decode()[:600], trial_id, MOST_BROKEN),
+        )
+    )
+
+
 def go_on(tx: Transaction, trial_id: int) -> Trial:
-    """Let a stopped trial make its remaining calls. Raises Conflict if it isn't stopped, and
+    """Let a stopped or failed trial make its remaining calls. Raises Conflict if it is neither, and
     InvalidInput if a model that it asks is no longer in the list."""
     known = models.all_of(tx)
     for arm in arms_of(tx, trial_id):
         models.pick(known, arm.model)
     changed = tx.run(
-        "UPDATE trials SET status = 'waiting', finished_at = NULL WHERE id = %s AND status = 'stopped' "
-        "AND recorded < total",
+        "UPDATE trials SET status = 'waiting', finished_at = NULL, failure = '', attempts = 0 "
+        "WHERE id = %s AND status IN ('stopped', 'failed') AND recorded < total",
         [trial_id],
     )
     trial = get(tx, trial_id)
     if not changed:
         raise Conflict(
-            f"T{trial_id} is {trial.status}; only a stopped trial can go on.", field="trial"
+            f"T{trial_id} is {trial.status}; only a stopped or failed trial can go on.",
+            field="trial",
         )
     return trial
 
@@ -259,4 +279,4 @@ def _from_row(row: tuple[Any, ...]) -> Trial:
         measures = measures_of(plan.checks or [])
     else:
         measures = [Measure(**each) for each in json.loads(row[11])]
-    return Trial(*(*row[:4], plan, *row[5:11], measures))
+    return Trial(*(*row[:4], plan, *row[5:11], measures, row[12]))

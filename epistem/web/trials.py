@@ -33,6 +33,7 @@ class TrialLine(Shape):
     total: int
     recorded: int
     unanswered: int
+    failure: str = Field("", description="Why it failed, if its status is `failed`.")
     repeats: int
     created_at: Moment
     started_at: Moment | None

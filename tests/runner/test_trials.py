@@ -248,7 +248,10 @@ class TestStopping:
     def test_a_finished_trial_cannot_go_on(self, database, subject, runner):
         trial = start_trial(database, subject, repeats=1)
         carry_out(runner, database, trial)
-        with pytest.raises(Conflict, match="only a stopped trial"), database.transaction() as tx:
+        with (
+            pytest.raises(Conflict, match="only a stopped or failed trial"),
+            database.transaction() as tx,
+        ):
             trials.go_on(tx, trial.id)
 
 
@@ -404,3 +407,88 @@ class TestTools:
             )
         assert reading == (b'{"label": "overdue"}', 20, 2)
         assert model_server.requests[1]["messages"][-1]["content"] == "third"
+
+
+class TestWhatCannotBeRecorded:
+    """One answer that the database refuses must not make a trial ask for ever."""
+
+    @pytest.mark.parametrize(
+        "odd",
+        [
+            (400, "x" * 70_000, {}),
+            (200, {"choices": [{"message": {"content": "ok"}}],
+                   "usage": {"prompt_tokens": 5 * 10**9, "completion_tokens": -3}}, {}),
+            (200, {"choices": [{"message": {"content": "a\ud800b"}, "finish_reason": "s" * 300}]}, {}),
+            (200, {"choices": [{"message": {"content": "z" * 6_000_000}}]}, {}),
+            (400, {"error": {"message": "half \ud800 of it"}}, {}),
+        ],
+        ids=["refusal", "tokens", "surrogate", "long", "surrogate in a refusal"],
+    )  # fmt: skip
+    def test_odd_answers_are_recorded_and_no_cell_is_asked_for_ever(
+        self, database, runner, model_server, odd
+    ):
+        put_model(database, "own", model_server.url)
+        with database.transaction() as tx:
+            subject = library(tx, notes=3)
+        model_server.script.extend([odd] * 6)
+        trial = start_trial(
+            database, subject, arms=[{"version": 1, "model": "own"}], cases=[1, 2], repeats=3
+        )
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.recorded) == ("finished", 6)
+        assert len(model_server.requests) <= 12  # each at most as often as its retries
+        with database.transaction() as tx:
+            told = [readings.get(tx, tick.reading_id) for tick in readings.ticks(tx, trial.id)]
+        assert all((r.error or r.answer) and len(r.error or "") <= 2_000 for r in told)
+
+    def test_what_the_database_refuses_all_the_same_is_recorded_as_unanswered(
+        self, database, runner, model_server, monkeypatch
+    ):
+        put_model(database, "own", model_server.url)
+        usual = readings._row
+
+        def refused(trial_id, reading):
+            row = usual(trial_id, reading)
+            return (*row[:8], "f" * 500, *row[9:]) if reading.answer == "odd" else row
+
+        monkeypatch.setattr(readings, "_row", refused)
+        model_server.answer = lambda body: (
+            "odd" if body["seed"] % 3 == 0 else '{"label": "overdue"}'
+        )
+        with database.transaction() as tx:
+            subject = library(tx, notes=7)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "own"}], repeats=6)
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.recorded) == ("finished", 42)
+        assert len(model_server.requests) == 42
+        odd = sum(body["seed"] % 3 == 0 for body in model_server.requests)
+        assert 0 < odd == done.unanswered
+        with database.transaction() as tx:
+            lost = [t for t in readings.ticks(tx, trial.id) if not t.answered]
+            assert "could not be recorded" in readings.get(tx, lost[0].reading_id).error
+
+    def test_shards_that_cannot_start_end_the_trial_as_failed_after_three(
+        self, database, subject, runner, monkeypatch
+    ):
+        trial = start_trial(database, subject)
+
+        def broken(*_):
+            raise RuntimeError("no such thing")
+
+        monkeypatch.setattr("epistem.runner.shard._Shard.__init__", broken)
+        failed = carry_out(runner, database, trial)
+        assert (failed.status, failed.recorded) == ("failed", 0)
+        assert failed.failure == "RuntimeError: no such thing"
+        monkeypatch.undo()
+        with database.transaction() as tx:
+            assert trials.go_on(tx, trial.id).failure == ""
+        assert carry_out(runner, database, trial).status == "finished"
+
+    def test_a_request_that_is_too_large_to_keep_is_not_sent(
+        self, database, subject, runner, model_server, monkeypatch
+    ):
+        monkeypatch.setattr("epistem.runner.shard.MAX_BODY_BYTES", 100)
+        put_model(database, "own", model_server.url)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "own"}], repeats=1)
+        assert carry_out(runner, database, trial).unanswered == 7
+        assert model_server.requests == []

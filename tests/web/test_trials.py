@@ -121,7 +121,9 @@ class TestPlans:
         assert api.post(f"/trials/{trial}/stop").get_json()["status"] == "stopped"
         assert_problem(api.post(f"/trials/{trial}/stop"), 409, "trial", "stopped already")
         assert api.post(f"/trials/{trial}/go-on").get_json()["status"] == "waiting"
-        assert_problem(api.post(f"/trials/{trial}/go-on"), 409, "trial", "only a stopped trial")
+        assert_problem(
+            api.post(f"/trials/{trial}/go-on"), 409, "trial", "only a stopped or failed trial"
+        )
 
     def test_one_that_is_not_there(self, api):
         for path in (

@@ -9,7 +9,7 @@ import { cents, count, when } from "@/marks/format";
 const props = defineProps<{ name: string }>();
 const trials = useTrials(computed(() => props.name));
 const lines = computed(() => trials.data.value?.trials ?? []);
-const STATES: Record<string, string> = { waiting: "waiting", running: "running", stopped: "stopped", finished: "finished" };
+const STATES: Record<string, string> = { waiting: "waiting", running: "running", stopped: "stopped", finished: "finished", failed: "failed" };
 </script>
 
 <template>

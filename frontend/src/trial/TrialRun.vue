@@ -37,7 +37,7 @@ const facts = computed(() => {
   if (rate.value !== null) told.push(`${Math.round(rate.value).toLocaleString("en")} a second`);
   if (secondsLeft.value !== null && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
   if (line.value.cents) told.push(`${cents(line.value.cents)}${over.value ? "" : " so far"}`);
-  if (line.value.status === "stopped") told.push("stopped");
+  if (line.value.status === "stopped" || line.value.status === "failed") told.push(line.value.status);
   if (line.value.status === "finished" && line.value.finished_at) told.push(`finished ${when(line.value.finished_at)}`);
   return told.join(" · ");
 });
@@ -141,7 +141,7 @@ useKeys([
         Stop, keep what is here
       </button>
       <button
-        v-else-if="line.status === 'stopped' && line.recorded < line.total"
+        v-else-if="(line.status === 'stopped' || line.status === 'failed') && line.recorded < line.total"
         type="button"
         class="button"
         :disabled="asking"
@@ -163,6 +163,9 @@ useKeys([
     </div>
     <p v-if="connection === 'LOST'" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">
       The connection to the server is lost; the trial goes on without this screen. Trying again by itself…
+    </p>
+    <p v-if="line.failure" class="border-b border-rule-soft bg-rust-wash px-4 py-[6px] text-rust" role="alert" data-test="failure">
+      The trial failed three times without recording an answer, and was ended: {{ line.failure }} What is here is kept; go on when that is mended.
     </p>
     <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-[6px] text-straw">
       <span class="font-semibold">{{ count(line.unanswered, "call") }} got no answer</span>, after every try.

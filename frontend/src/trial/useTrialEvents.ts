@@ -19,7 +19,7 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
   let of: number | null = null;
   let refreshed = performance.now();
 
-  const over = computed(() => line.value !== null && ["finished", "stopped"].includes(line.value.status));
+  const over = computed(() => line.value !== null && ["finished", "stopped", "failed"].includes(line.value.status));
   /** Readings a second over the last few seconds; null before there is anything to tell it by. */
   const rate = computed(() => {
     const first = seen.value[0];
@@ -88,7 +88,7 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
     page,
     (trial) => {
       if (!trial) return;
-      const isOver = ["finished", "stopped"].includes(trial.status);
+      const isOver = ["finished", "stopped", "failed"].includes(trial.status);
       close();
       if (of !== trial.id) seen.value = [];
       of = trial.id;
