@@ -151,18 +151,19 @@ def outlook_of(
 ) -> Showing:
     """What a plan can show, by the spread of the newest of the latest trials that measured the same."""
     found: dict[str, Spread] = {}
+    by_rate: dict[str, Spread] = {}  # what takes the place of a spread where only a rate is known
     for trial in trials.all_of(tx, subject, most=LOOKED_BACK):
         if trial.recorded and any(m.key not in found for m in outlook.measures):
             told = evidence_of(tx, trial)
             for measure, spread in zip(told.measures, told.spreads, strict=True):
                 if spread is not None:
-                    found.setdefault(measure.key, spread)
+                    (found if spread.of == "past" else by_rate).setdefault(measure.key, spread)
     keys = [measure.key for measure in outlook.measures]
     question = plan.question
     return what_it_shows(
         outlook.measures,
         outlook.counts,
-        [found.get(key) for key in keys],
+        [found.get(key) or by_rate.get(key) for key in keys],
         arms=len(plan.arms),
         repeats=plan.repeats,
         main=keys.index(question.measure) if question else None,

@@ -285,7 +285,7 @@ class TestHonesty:
         page.go(f"{own}/trial/{trial['id']}")
         page.reads("trial-facts", "finished", seconds=60)
         page.click("read-verdict")
-        page.reads("missing", "12 answers never came and count as failed")
+        page.reads("missing", "Answers that never came (12) count as failed")
         assert "between 0 and 100: 12 answers are missing" in page.driver.page_source
         page.click("set-missing")
         page.reads("missing", "are left out")

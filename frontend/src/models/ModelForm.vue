@@ -120,11 +120,11 @@ async function save(): Promise<void> {
           <summary class="cursor-pointer text-kelp" data-test="how-keys">How to add a key</summary>
           <p class="pt-1">
             Set two variables where Epistem is started, then start it again:
-            <code class="block font-mono text-xs whitespace-pre">EPISTEM_KEY_HARBOUR=…
-EPISTEM_KEY_HARBOUR_FOR=https://models.example.com</code>
+            <code class="block font-mono text-xs">EPISTEM_KEY_HARBOUR=…</code>
+            <code class="block font-mono text-xs break-all">EPISTEM_KEY_HARBOUR_FOR=https://models.example.com</code>
           </p>
           <p v-if="keys.data.value?.folder" class="pt-1">
-            Or put a file into <code class="font-mono text-xs">{{ keys.data.value.folder }}</code
+            Or put a file into <code class="font-mono text-xs break-all">{{ keys.data.value.folder }}</code
             >, that only its owner can read: the key in the first line, an address that it may be sent to in each line after it.
           </p>
         </details>

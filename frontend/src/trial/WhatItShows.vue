@@ -21,6 +21,7 @@ const mixed = computed(() => new Set(shown.value.map((each) => each.spread_of ==
 const basis = computed(() => {
   const kinds = new Set(shown.value.map((each) => each.spread_of));
   if (kinds.size === 1 && kinds.has("past")) return "From how much past readings varied.";
+  if (!kinds.has("past") && kinds.has("rate")) return "Pass rates are those of past readings; how much they vary is a guess.";
   if (!kinds.has("past")) return "Nothing was measured yet, so this rests on a guess: checks that pass in 80%, repeats half alike.";
   return "From past readings where there are any (●), else from a guess (○).";
 });

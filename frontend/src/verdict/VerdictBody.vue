@@ -127,7 +127,7 @@ useKeys([
         </span>
       </p>
       <p v-if="lost" class="mt-1 text-sm text-straw" data-test="missing">
-        {{ count(lost, "answer") }} never came and {{ leftOut ? (lost === 1 ? "is left out" : "are left out") : lost === 1 ? "counts as failed" : "count as failed" }}.
+        Answers that never came ({{ lost }}) {{ leftOut ? "are left out" : "count as failed" }}.
         <button type="button" class="link" data-test="set-missing" @click="setMissing(!leftOut)">
           {{ leftOut ? "Count them as failed" : "Leave them out" }}
         </button>
