@@ -36,6 +36,8 @@ log = structlog.get_logger()
 
 STATUS_POLL_S = 0.5
 ENDED = ("stopped", "failed")
+GRACE_S = 2.0
+"""Calls in flight at a stop have so long to land, being paid for; then they are ended."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,7 +79,7 @@ def run_shard(task: ShardTask) -> ShardResult:
 
 
 class _Stopped(Exception):
-    """The trial was stopped before a request was filled in."""
+    """The trial was stopped before a request was filled in, or asked again."""
 
 
 class _Shard:
@@ -85,6 +87,8 @@ class _Shard:
         self._task = task
         self._database = database
         self._stopped = False
+        self._stop = asyncio.Event()
+        self._asking: set[asyncio.Task[None]] = set()
         with database.transaction() as tx:
             trial = trials.get(tx, task.trial_id)
             self._arms = trials.arms_of(tx, task.trial_id)
@@ -109,7 +113,9 @@ class _Shard:
         writer = Writer(self._database, task.trial_id, task.owner, loop, bound=4 * task.in_flight)
         waiting = iter(task.cells)
         rng = random.Random(task.owner)
-        async with ModelClient(in_flight=task.in_flight, retry=task.retry, rng=rng) as client:
+        async with ModelClient(
+            in_flight=task.in_flight, retry=task.retry, rng=rng, sleep=self._sleep
+        ) as client:
             watch = asyncio.create_task(self._watch_status(writer))
             lanes = min(task.in_flight, len(task.cells))
             try:
@@ -133,13 +139,20 @@ class _Shard:
             if self._stopped or writer.status in ENDED:
                 self._stopped = True
                 return
+            lane = asyncio.current_task()
+            assert lane is not None
+            self._asking.add(lane)
             try:
-                await writer.put(await self._reading(cell, client))
+                reading = await self._reading(cell, client)
             except _Stopped:
                 return
+            finally:
+                self._asking.discard(lane)
+            await writer.put(reading)
 
     async def _watch_status(self, writer: Writer) -> None:
-        """Notice a stop even while slow calls keep the writer idle."""
+        """Notice a stop even while slow calls keep the writer idle: lanes that wait for a turn or
+        for another attempt ask no more, and calls that do not land soon are ended."""
         while True:
             await asyncio.sleep(STATUS_POLL_S)
             try:
@@ -148,6 +161,18 @@ class _Shard:
                 continue  # the writer deals with an outage
             if status in ENDED:
                 self._stopped = True
+                self._stop.set()
+                await asyncio.sleep(GRACE_S)
+                for lane in list(self._asking):
+                    lane.cancel()
+
+    async def _sleep(self, seconds: float) -> None:
+        """Wait; raises _Stopped as soon as the trial is stopped."""
+        try:
+            await asyncio.wait_for(self._stop.wait(), seconds)
+        except TimeoutError:
+            return
+        raise _Stopped
 
     def _status(self) -> str:
         with self._database.transaction() as tx:

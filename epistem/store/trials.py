@@ -225,7 +225,8 @@ def cases_of(tx: Transaction, trial_id: int) -> list[TrialCase]:
 
 
 def stop(tx: Transaction, trial_id: int) -> Trial:
-    """No new call is started; those in flight are still recorded. Raises Conflict if it is over."""
+    """No new call is started, and none tried again; those in flight have a moment to land, and are
+    recorded if they do. Raises Conflict if it is over."""
     changed = tx.run(
         "UPDATE trials SET status = 'stopped', finished_at = NOW(3) "
         "WHERE id = %s AND status IN ('waiting', 'running')",

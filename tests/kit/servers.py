@@ -31,6 +31,10 @@ def served(app: web.Application) -> Iterator[str]:
         ready.set()
         loop.run_forever()
         loop.run_until_complete(runner.cleanup())
+        left = asyncio.all_tasks(loop)  # requests that a test left hanging
+        for task in left:
+            task.cancel()
+        loop.run_until_complete(asyncio.gather(*left, return_exceptions=True))
         loop.close()
 
     thread = Thread(target=run, daemon=True)

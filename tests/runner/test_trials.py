@@ -245,6 +245,36 @@ class TestStopping:
         assert (done.status, done.recorded) == ("finished", done.total)
         assert len(set(model_server.seeds)) == len(model_server.seeds) == done.total
 
+    def test_a_hung_server_is_let_go_of_at_a_stop(self, database, subject, runner, model_server):
+        model_server.delay_s = 300
+        with database.transaction() as tx:
+            models.put(tx, models.Model("hung", model_server.url, None, 8_192, 1, 1, 300_000))
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "hung"}])
+        wait_for(lambda: runner.step() or model_server.in_flight == 14, what="all calls in flight")
+        with database.transaction() as tx:
+            trials.stop(tx, trial.id)
+        wait_for(lambda: runner.step() or runner.idle, seconds=20, what="the calls to be let go")
+        with database.transaction() as tx:
+            assert tx.first("SELECT COUNT(*) FROM cells WHERE state = 'claimed'") == (0,)
+        assert (status_of(database, trial).recorded, len(model_server.requests)) == (0, 14)
+        # The next one is carried out at once.
+        assert carry_out(runner, database, start_trial(database, subject)).status == "finished"
+
+    def test_lanes_that_wait_to_try_again_ask_no_more_after_a_stop(
+        self, database, subject, address, model_server
+    ):
+        model_server.script.extend([(503, "busy", {"Retry-After": "30"})] * 100)
+        put_model(database, "busy", model_server.url)
+        patient = RunnerOptions(shards=1, in_flight=16, poll_s=0.02, retry=Retry(most_s=60))
+        runner = Runner(address, patient, make_executor=ThreadPoolExecutor)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "busy"}])
+        wait_for(lambda: runner.step() or len(model_server.requests) == 14, what="all to be busy")
+        with database.transaction() as tx:
+            trials.stop(tx, trial.id)
+        wait_for(lambda: runner.step() or runner.idle, seconds=20, what="the lanes to end")
+        assert (status_of(database, trial).recorded, len(model_server.requests)) == (0, 14)
+        runner.close()
+
     def test_a_finished_trial_cannot_go_on(self, database, subject, runner):
         trial = start_trial(database, subject, repeats=1)
         carry_out(runner, database, trial)

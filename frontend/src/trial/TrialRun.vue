@@ -26,6 +26,12 @@ const notes = computed(() =>
     [arm.position === 0 ? "baseline" : "", settingsInShort(varied(props.page, arm.settings))].filter(Boolean).join(" · "),
   ),
 );
+const question = computed(() => {
+  const asked = props.page.question;
+  if (!asked) return "";
+  const title = props.page.measures.find((measure) => measure.key === asked.measure)?.title ?? asked.measure;
+  return `Does ${props.page.arms[asked.arm]?.name ?? "it"} differ from ${props.page.arms[0]?.name} in “${title}”?`;
+});
 const at = ref(0);
 const asking = ref(false);
 
@@ -110,6 +116,9 @@ useKeys([
           </li>
         </ul>
       </div>
+      <p v-if="question" data-test="main-question">
+        <span class="caption mb-1 block font-medium">Main question</span>{{ question }}
+      </p>
       <div>
         <h2 class="caption mb-1 font-medium">Checks</h2>
         <ul>
