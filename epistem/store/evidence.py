@@ -64,7 +64,7 @@ class _Kept:
     fresh_until: float
 
 
-_kept: OrderedDict[tuple[int, datetime, str, Missing], _Kept] = OrderedDict()
+_kept: OrderedDict[tuple[int, datetime, datetime | None, str, Missing], _Kept] = OrderedDict()
 _lock = Lock()
 
 
@@ -74,7 +74,8 @@ def evidence_of(tx: Transaction, trial: trials.Trial, missing: Missing = "failed
     While the trial runs it is worked out again only after REST times as long as the last time
     took, so that a large trial that is looked at does not keep a core busy.
     """
-    key = (trial.id, trial.created_at, trial.status, missing)
+    # What got no answer may be asked again: then as many readings are there, but other ones.
+    key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing)
     with _lock:
         kept = _kept.get(key)
         if kept is not None:

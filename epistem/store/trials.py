@@ -254,6 +254,37 @@ def note_broken_shard(tx: Transaction, trial_id: int, why: str) -> bool:
     )
 
 
+def ask_again(tx: Transaction, trial_id: int) -> Trial:
+    """Let the calls that got no answer be made anew; what is answered stays.
+
+    Raises Conflict while the trial is going on, or without any such call, and InvalidInput if a model
+    that it asks is no longer in the list.
+    """
+    tx.first("SELECT id FROM trials WHERE id = %s FOR UPDATE", [trial_id])
+    trial = get(tx, trial_id)
+    if not trial.over:
+        raise Conflict(
+            f"T{trial_id} is {trial.status}. Stop it, or wait for its end.", field="trial"
+        )
+    if trial.unanswered == 0:
+        raise Conflict(f"Every call of T{trial_id} that was made got its answer.", field="trial")
+    known = models.all_of(tx)
+    for arm in arms_of(tx, trial_id):
+        models.pick(known, arm.model)
+    tx.run(
+        "UPDATE cells c JOIN readings r ON r.cell_id = c.id SET c.state = 'waiting', c.owner = NULL "
+        "WHERE r.trial_id = %s AND r.error IS NOT NULL",
+        [trial_id],
+    )
+    lost = tx.run("DELETE FROM readings WHERE trial_id = %s AND error IS NOT NULL", [trial_id])
+    tx.run(
+        "UPDATE trials SET status = 'waiting', finished_at = NULL, failure = '', attempts = 0, "
+        "recorded = recorded - %s, unanswered = 0 WHERE id = %s",
+        (lost, trial_id),
+    )
+    return get(tx, trial_id)
+
+
 def go_on(tx: Transaction, trial_id: int) -> Trial:
     """Let a stopped or failed trial make its remaining calls. Raises Conflict if it is neither, and
     InvalidInput if a model that it asks is no longer in the list."""

@@ -308,6 +308,16 @@ def go_on_trial(path: TrialPath) -> Response:
         return reply(line_of(tx, trials.go_on(tx, path.trial_id)))
 
 
+@bp.post(
+    "/trials/<int:trial_id>/ask-again", responses={200: TrialLine, 409: Problem},
+    operation_id="askAgain", summary="Make the calls anew that got no answer",
+)  # fmt: skip
+def ask_again(path: TrialPath) -> Response:
+    """Their readings make room for the new ones; what is answered stays as it is."""
+    with database().transaction() as tx:
+        return reply(line_of(tx, trials.ask_again(tx, path.trial_id)))
+
+
 @bp.get(
     "/trials/<int:trial_id>/readings", responses={200: ReadingList}, operation_id="listReadings",
     summary="The repeats of one arm on one case",

@@ -284,6 +284,8 @@ class TestHonesty:
         trial, _ = make.call("POST", f"{own}/trials", plan)
         page.go(f"{own}/trial/{trial['id']}")
         page.reads("trial-facts", "finished", seconds=60)
+        page.click("ask-again")
+        page.reads("trial-facts", "finished", seconds=60)
         page.click("read-verdict")
         page.reads("missing", "Answers that never came (12) count as failed")
         assert "between 0 and 100: 12 answers are missing" in page.driver.page_source

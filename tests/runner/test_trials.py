@@ -285,6 +285,37 @@ class TestStopping:
             trials.go_on(tx, trial.id)
 
 
+class TestAskingAgain:
+    def test_calls_that_got_no_answer_are_made_anew_and_the_others_stay(
+        self, database, subject, runner, model_server
+    ):
+        put_model(database, "moody", model_server.url)
+        model_server.script.extend([(400, "not now", {})] * 5)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "moody"}], repeats=2)
+        first = carry_out(runner, database, trial)
+        assert (first.recorded, first.unanswered, len(model_server.requests)) == (14, 5, 14)
+        with database.transaction() as tx:
+            before = evidence_of(tx, first).verdict.rates[0][1]
+            kept = {t.reading_id for t in readings.ticks(tx, trial.id) if t.answered}
+            waiting = trials.ask_again(tx, trial.id)
+        assert (waiting.status, waiting.recorded, waiting.unanswered) == ("waiting", 9, 0)
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.recorded, done.unanswered) == ("finished", 14, 0)
+        assert len(model_server.requests) == 19
+        assert len(set(model_server.seeds)) == 14
+        with database.transaction() as tx:
+            assert kept < {t.reading_id for t in readings.ticks(tx, trial.id)}
+            after = evidence_of(tx, done).verdict.rates[0][1]
+            with pytest.raises(Conflict, match="got its answer"):
+                trials.ask_again(tx, trial.id)
+        assert (before.missing, after.missing) == (5, 0)
+
+    def test_a_trial_that_goes_on_is_not_interfered_with(self, database, subject):
+        trial = start_trial(database, subject)
+        with pytest.raises(Conflict, match="is waiting"), database.transaction() as tx:
+            trials.ask_again(tx, trial.id)
+
+
 class TestSharing:
     def test_no_cell_is_claimed_twice_and_none_recorded_by_who_lost_it(self, database, subject):
         trial = start_trial(database, subject)

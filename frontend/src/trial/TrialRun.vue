@@ -76,6 +76,20 @@ async function setRunning(running: boolean): Promise<void> {
   }
 }
 
+async function askAgain(): Promise<void> {
+  if (asking.value) return;
+  asking.value = true;
+  try {
+    await got(api.POST("/api/v1/trials/{trial_id}/ask-again", { params: { path: { trial_id: props.page.id } } }));
+    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
+    await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
+  } catch (error) {
+    complain(messageOf(error));
+  } finally {
+    asking.value = false;
+  }
+}
+
 const plan = (from: number | "new") =>
   void router.push({ name: "trial", params: { name: props.name, id: undefined }, query: { plan: String(from) } });
 const move = (by: number) => (at.value = Math.min(Math.max(at.value + by, 0), order.value.length - 1));
@@ -186,6 +200,7 @@ useKeys([
       >
         Read why
       </button>
+      <button v-if="over" type="button" class="link ml-3" :disabled="asking" data-test="ask-again" @click="askAgain">Ask them again</button>
     </p>
     <TickMatrix
       :page="page"
