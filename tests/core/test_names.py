@@ -19,17 +19,27 @@ def test_names_are_as_short_as_tells_the_arms_apart():
     assert names((1, "a", {}), (2, "a", {})) == ["v1", "v2"]
     assert names((1, "a", {}), (1, "b", {})) == ["v1 a", "v1 b"]
     warm, cold = {"temperature": 0.7, "top_p": 1}, {"temperature": 0.2, "top_p": 1}
-    assert names((1, "a", warm), (1, "a", cold)) == ["v1 a temperature 0.7", "v1 a temperature 0.2"]
+    assert names((1, "a", warm), (1, "a", cold)) == ["v1 temperature 0.7", "v1 temperature 0.2"]
+
+
+def test_settings_are_told_only_where_a_name_stands_twice():
+    cold = {"temperature": 0.2}
+    assert names((1, "a", {}), (2, "a", {}), (2, "a", cold)) == [
+        "v1",
+        "v2 no temperature",
+        "v2 temperature 0.2",
+    ]
+    assert names((1, "a", {}), (2, "b", {}), (2, "b", cold))[0] == "v1 a"
 
 
 def test_a_setting_that_the_first_arm_lacks_is_told_for_both():
     found = names((1, "a", {}), (1, "a", {"temperature": 0.2}))
-    assert found == ["v1 a no temperature", "v1 a temperature 0.2"]
+    assert found == ["v1 no temperature", "v1 temperature 0.2"]
 
 
 def test_arms_that_differ_in_stop_have_names_that_differ():
     found = names((1, "a", {"stop": ["END"]}), (1, "a", {"stop": ["END", "\n"]}), (1, "a", {}))
-    assert found == ["v1 a stop 'END'", "v1 a stop 'END' '\\n'", "v1 a no stop"]
+    assert found == ["v1 stop 'END'", "v1 stop 'END' '\\n'", "v1 no stop"]
 
 
 def test_arms_alike_in_all_that_is_told_are_numbered():

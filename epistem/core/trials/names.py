@@ -20,23 +20,21 @@ class Named(Protocol):
 
 
 def arm_names(arms: Sequence[Named]) -> list[str]:
-    """`v2`, `v2 tern-s`, or with the settings that differ: `v2 tern-s temperature 0.2`.
+    """`v2`, `v2 tern-s` where models differ, or with the settings in which those of one name differ:
+    `v2 temperature 0.2`.
 
-    A setting that one arm has and another lacks is told for both. Arms that are alike in everything
-    are numbered.
+    A setting that one of them has and another lacks is told for both. Arms that are alike in all that
+    is told are numbered.
     """
-    versions = [f"v{arm.version}" for arm in arms]
-    if len(set(versions)) == len(arms) and len({arm.model for arm in arms}) == 1:
-        return versions
-    names = [f"v{arm.version} {arm.model}" for arm in arms]
-    if len(set(names)) < len(arms):
-        settings = [arm.settings.to_json() for arm in arms]
-        keys = dict.fromkeys(key for each in settings for key in each)
-        varied = [key for key in keys if len({_told(each, key) for each in settings}) > 1]
-        names = [
-            " ".join([name, *(_told(each, key) for key in varied)])
-            for name, each in zip(names, settings, strict=True)
-        ]
+    several = len({arm.model for arm in arms}) > 1
+    short = [f"v{arm.version} {arm.model}" if several else f"v{arm.version}" for arm in arms]
+    settings = [arm.settings.to_json() for arm in arms]
+    names = []
+    for at, name in enumerate(short):
+        alike = [settings[other] for other in range(len(arms)) if short[other] == name]
+        keys = dict.fromkeys(key for each in alike for key in each)
+        varied = [key for key in keys if len({_told(each, key) for each in alike}) > 1]
+        names.append(" ".join([name, *(_told(settings[at], key) for key in varied)]))
     return _numbered(names)
 
 

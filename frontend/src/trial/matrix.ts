@@ -56,6 +56,7 @@ export function settingsInShort(settings: Settings): string {
   if (settings.top_p != null) told.push(`top p ${settings.top_p}`);
   if (settings.frequency_penalty != null) told.push(`freq. pen. ${settings.frequency_penalty}`);
   if (settings.presence_penalty != null) told.push(`pres. pen. ${settings.presence_penalty}`);
+  if (settings.stop?.length) told.push(`stop ${settings.stop.map((each) => JSON.stringify(each)).join(" ")}`);
   if (settings.max_tokens != null) told.push(`≤ ${settings.max_tokens} tokens`);
   return told.join(", ");
 }
