@@ -61,7 +61,7 @@ const inTheWay = computed(() => {
   return "";
 });
 
-const { estimate, takes } = useEstimate(props.name, () => (plan.value && !inTheWay.value ? planning.body() : null));
+const { estimate, takes, fault } = useEstimate(props.name, () => (plan.value && !inTheWay.value ? planning.body() : null));
 
 function toggleTag(tag: string): void {
   if (!plan.value) return;
@@ -226,7 +226,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       v-if="plan && !inTheWay"
       class="shrink-0"
       :showing="estimate?.showing ?? null"
-      :cases="chosen.length"
+      :fault="fault"
       :repeats="plan.repeats"
       :arms="plan.arms.length"
     />

@@ -6,7 +6,7 @@ import type { ShowingShape, ShownShape } from "@/api/schema";
 import { count } from "@/marks/format";
 import DetectableCurve from "./DetectableCurve.vue";
 
-const props = defineProps<{ showing: ShowingShape | null; cases: number; repeats: number; arms: number }>();
+const props = defineProps<{ showing: ShowingShape | null; fault: string; repeats: number; arms: number }>();
 const shown = computed(() => props.showing?.shown ?? []);
 const of = computed(() => (props.showing?.curve_of == null ? null : shown.value[props.showing.curve_of] ?? null));
 const widest = computed(() => Math.max(20, ...shown.value.map((each) => each.points ?? 0)));
@@ -42,6 +42,7 @@ const told = (each: ShownShape) => (each.points === null ? "none" : each.points.
       <span class="caption block">The smallest true difference, in points, that it would call four times in five.</span>
     </header>
     <p v-if="arms < 2" class="p-4">One arm has nothing to differ from: its pass rates are all that comes out. Add an arm to compare.</p>
+    <p v-else-if="fault" class="p-4 text-rust" role="alert">{{ fault }}</p>
     <div v-else-if="!showing" class="flex flex-col gap-2 p-4" aria-label="Loading"><div v-for="n in 4" :key="n" class="h-5 bg-paper"></div></div>
     <div v-else class="min-h-0 flex-1 overflow-auto px-4 py-2">
       <table class="w-full">

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got } from "@/api/client";
+import { api, got, messageOf } from "@/api/client";
 import type { TrialPlan } from "@/api/schema";
 import { count, duration } from "@/marks/format";
 
@@ -45,7 +45,10 @@ export function useEstimate(name: string, plan: () => TrialPlan | null) {
     return `About ${rounded(found.input_tokens)} in and ${rounded(found.output_tokens)} out${time}; ${basis}.`;
   });
 
-  return { estimate, takes };
+  /** Why the server can't say what this plan takes, in its own words. */
+  const fault = computed(() => (wanted.value && query.error.value ? messageOf(query.error.value) : ""));
+
+  return { estimate, takes, fault };
 }
 
 /** Two digits that mean something: `350,000 tokens`. */
