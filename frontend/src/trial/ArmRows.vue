@@ -3,7 +3,7 @@
 import { computed } from "vue";
 
 import type { ModelLine, VersionPage } from "@/api/schema";
-import { ARM_SETTINGS, armOf, type PlannedArm } from "./usePlan";
+import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
 
 const props = defineProps<{ versions: VersionPage[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });

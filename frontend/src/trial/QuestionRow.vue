@@ -3,8 +3,8 @@
 import { computed } from "vue";
 
 import type { CheckUse, ShownShape } from "@/api/schema";
+import type { PlannedArm } from "./arms";
 import { questionOf, type Question } from "./question";
-import type { PlannedArm } from "./usePlan";
 
 const props = defineProps<{ arms: PlannedArm[]; checks: CheckUse[]; shown: ShownShape[]; titles: Record<string, string> }>();
 const question = defineModel<Question>({ required: true });

@@ -1,5 +1,5 @@
 import type { CheckUse, MainQuestion } from "@/api/schema";
-import type { PlannedArm } from "./usePlan";
+import type { PlannedArm } from "./arms";
 
 /** What a plan says of its main question: one of its arms and a measure, none at all, or what is likeliest. */
 export type Question = { arm: number; measure: string } | "none" | "likeliest";

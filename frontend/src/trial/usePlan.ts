@@ -3,17 +3,8 @@ import { computed, type Ref, ref, watch } from "vue";
 import { cheapestAndDearest } from "@/api/queries";
 import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
 import { copied } from "@/parts/values";
+import { armOf, type PlannedArm } from "./arms";
 import { type Question, questionOf } from "./question";
-
-/** The settings that an arm may set in the plan; others come from its version. */
-export const ARM_SETTINGS = ["temperature", "frequency_penalty", "presence_penalty"] as const;
-
-export interface PlannedArm {
-  key: number;
-  version: number;
-  model: string;
-  settings: Settings;
-}
 
 export interface PlanState {
   arms: PlannedArm[];
@@ -24,13 +15,6 @@ export interface PlanState {
   repeats: number;
   checks: CheckUse[];
   question: Question;
-}
-
-let lastKey = 0;
-
-export function armOf(version: number, model: string, settings: Settings = {}): PlannedArm {
-  lastKey += 1;
-  return { key: lastKey, version, model, settings: { ...settings } };
 }
 
 /** The two newest versions on the first two models: what one most often wants to know. */
