@@ -6,7 +6,7 @@ from rich.console import Console
 from rich.table import Table
 
 from epistem.core.evidence.intervals import LEVEL, Rate
-from epistem.core.evidence.sentence import sentence_text, settling_sentence
+from epistem.core.evidence.sentence import sentence_text, settling_segments
 from epistem.store.evidence import Evidence
 
 MARKS = {"better": "▲", "worse": "▼", "same": "▬", "unsettled": "○"}
@@ -40,8 +40,8 @@ def print_verdict(found: Evidence, console: Console) -> None:
     console.print(table)
     for mark in found.verdict.comparisons:
         title, needs = found.measures[mark.measure].title, found.verdict.same_needs[mark.measure]
-        told = "" if found.verdict.level > LEVEL else settling_sentence(mark, title, needs)
-        if told:
+        told = sentence_text(settling_segments(mark, title, needs))
+        if told and found.verdict.level == LEVEL:
             console.print(f"  [dim]{found.names[mark.arm]}: {told}[/]", soft_wrap=True)
     if found.verdict.level > LEVEL:
         console.print(

@@ -8,10 +8,10 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.evidence.intervals import LEVEL, Rate
-from epistem.core.evidence.sentence import Kind
+from epistem.core.evidence.sentence import Kind, sentence_text, settling_segments
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
 from epistem.store import trials
-from epistem.store.evidence import evidence_of
+from epistem.store.evidence import Evidence, evidence_of
 from epistem.web.replies import Shape, blueprint, database, reply
 from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
@@ -57,6 +57,7 @@ class ComparisonShape(Shape):
     p_adjusted: float | None
     main: bool
     settling: SettlingShape | None
+    settles: str = Field(description="What would settle it, in words; empty where it is settled.")
 
 
 class SegmentShape(Shape):
@@ -139,7 +140,7 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
             names=found.names,
             measures=[Measure.model_validate(m) for m in found.measures],
             rates=[[_rate(rate) for rate in row] for row in verdict.rates],
-            comparisons=[_comparison(each) for each in verdict.comparisons],
+            comparisons=[_comparison(each, found) for each in verdict.comparisons],
             efforts=[EffortShape.model_validate(e) for e in found.efforts],
             sentences=[[SegmentShape.model_validate(s) for s in row] for row in found.sentences],
         )
@@ -154,8 +155,11 @@ def _rate(rate: Rate | None) -> RateShape | None:
     return RateShape.model_validate({**told, **ends})
 
 
-def _comparison(found: Comparison) -> ComparisonShape:
-    between = found.interval
+def _comparison(each: Comparison, found: Evidence) -> ComparisonShape:
+    between, verdict = each.interval, found.verdict
     ends = {"low": between.low if between else None, "high": between.high if between else None}
-    told = {name: value for name, value in vars(found).items() if name != "interval"}
-    return ComparisonShape.model_validate({**told, **ends})
+    told = {name: value for name, value in vars(each).items() if name != "interval"}
+    title, needs = found.measures[each.measure].title, verdict.same_needs[each.measure]
+    early = verdict.level > LEVEL and each.cases >= FEWEST_CASES
+    settles = "" if early else sentence_text(settling_segments(each, title, needs))
+    return ComparisonShape.model_validate({**told, **ends, "settles": settles})

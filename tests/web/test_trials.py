@@ -192,6 +192,8 @@ class TestVerdicts:
                 assert rate["answers"] <= 21  # an answer without JSON has nothing round it
             assert (row[0]["answers"], row[0]["cases"]) == (21, 7)
         assert verdict["sentences"][0] == []
+        for each in verdict["comparisons"]:
+            assert bool(each["settles"]) == (each["word"] == "unsettled"), each
         said = "".join(segment["text"] for segment in verdict["sentences"][1])
         assert "v1" in said
         assert verdict["efforts"][0]["answers"] == 21

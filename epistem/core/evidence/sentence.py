@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from epistem.core.evidence.power import MOST_CASES
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing
 from epistem.core.shapes import count
 
@@ -169,37 +170,34 @@ def _would_settle(
     moved = main is None and any(c.word in ("better", "worse") for c in others)
     if early or moved or not open_ones or min(c.cases for c in open_ones) < FEWEST_CASES:
         return []
-    ready = [c for c in open_ones if c.settling is not None]
-    said: list[Segment] = []
-    if ready:
-        soonest = min(ready, key=lambda c: c.settling.more if c.settling else 0)
-        assert soonest.settling is not None
-        is_same = soonest.settling.word == "same"
-        more = count(about(soonest.settling.more), "more case")
+    soonest = min(open_ones, key=lambda c: c.settling.more if c.settling else MOST_CASES)
+    needs = same_needs[soonest.measure] if same_needs else None
+    return settling_segments(soonest, titles[soonest.measure], needs)
+
+
+def settling_segments(found: Comparison, title: str, same_needs: int | None) -> list[Segment]:
+    """What would settle a comparison that is open; empty for one that is not."""
+    if found.word != "unsettled":
+        return []
+    measure = Segment("measure", title, found.measure)
+    if found.cases < FEWEST_CASES:
+        told = f" has {count(found.cases, 'case')}; it takes {FEWEST_CASES} at least. "
+        return [measure, Segment("text", told)]
+    if found.settling is None:
+        said = [Segment("text", "No number of cases within reach would settle "), measure]
+        said.append(Segment("text", ", as things look. "))
+    else:
+        is_same = found.settling.word == "same"
+        more = count(about(found.settling.more), "more case")
+        said = [Segment("text", "To call " if is_same else "To settle "), measure]
         said += [
-            Segment("text", "To call " if is_same else "To settle "),
-            Segment("measure", titles[soonest.measure], soonest.measure),
             Segment("text", " the same" if is_same else ""),
             Segment("text", f" would take about {more}, if things stay as they look. "),
         ]
-    needs = same_needs[open_ones[0].measure] if same_needs else None
-    if needs is not None and open_ones[0].cases < needs:
-        said.append(Segment("text", f"“Same” takes {needs} cases even when nothing differs. "))
-    return said
-
-
-def settling_sentence(found: Comparison, title: str, same_needs: int | None) -> str:
-    """What would settle a comparison that is open; "" for one that is not."""
-    if found.word != "unsettled" or found.cases < FEWEST_CASES:
-        return ""
-    needs = ""
     if same_needs is not None and found.cases < same_needs:
-        needs = f" “Same” takes {same_needs} cases even when nothing differs."
-    if found.settling is None:
-        return f"No number of cases within reach would settle {title}, as things look.{needs}"
-    call = f"To call {title} the same" if found.settling.word == "same" else f"To settle {title}"
-    more = count(about(found.settling.more), "more case")
-    return f"{call} would take about {more}, if things stay as they look.{needs}"
+        told = f"“Same” takes {same_needs} cases even when nothing differs. "
+        said.append(Segment("text", told))
+    return said
 
 
 def about(number: int) -> int:

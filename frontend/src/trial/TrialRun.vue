@@ -60,27 +60,13 @@ function read(caseAt: number, arm: number | null): void {
   void router.push({ name: "verdict", params: { name: props.name, id: props.page.id }, query });
 }
 
-async function setRunning(running: boolean): Promise<void> {
+/** Have the server change what the trial does, one change at a time, and look at it anew. */
+async function change(how: "stop" | "go-on" | "ask-again"): Promise<void> {
   if (asking.value) return;
   asking.value = true;
   try {
-    const params = { path: { trial_id: props.page.id } };
-    await got(running ? api.POST("/api/v1/trials/{trial_id}/go-on", { params }) : api.POST("/api/v1/trials/{trial_id}/stop", { params }));
-    if (!running) say("Stopped. What was answered is kept.", () => void setRunning(true));
-    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
-    await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
-  } catch (error) {
-    complain(messageOf(error));
-  } finally {
-    asking.value = false;
-  }
-}
-
-async function askAgain(): Promise<void> {
-  if (asking.value) return;
-  asking.value = true;
-  try {
-    await got(api.POST("/api/v1/trials/{trial_id}/ask-again", { params: { path: { trial_id: props.page.id } } }));
+    await got(api.POST(`/api/v1/trials/{trial_id}/${how}`, { params: { path: { trial_id: props.page.id } } }));
+    if (how === "stop") say("Stopped. What was answered is kept.", () => void change("go-on"));
     void queries.invalidateQueries({ queryKey: ["subject", props.name] });
     await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
   } catch (error) {
@@ -94,7 +80,7 @@ const plan = (from: number | "new") =>
   void router.push({ name: "trial", params: { name: props.name, id: undefined }, query: { plan: String(from) } });
 const move = (by: number) => (at.value = Math.min(Math.max(at.value + by, 0), order.value.length - 1));
 useKeys([
-  { keys: { s: () => !over.value && void setRunning(false) }, shown: ["S"], label: "stop" },
+  { keys: { s: () => !over.value && void change("stop") }, shown: ["S"], label: "stop" },
   {
     keys: { j: () => move(1), k: () => move(-1), arrowdown: () => move(1), arrowup: () => move(-1) },
     shown: ["J", "K"],
@@ -160,7 +146,7 @@ useKeys([
         </span>
         <span class="caption block truncate" data-test="trial-facts">{{ facts || "\u00a0" }}</span>
       </span>
-      <button v-if="!over" type="button" class="button" :disabled="asking" data-test="stop-trial" @click="setRunning(false)">
+      <button v-if="!over" type="button" class="button" :disabled="asking" data-test="stop-trial" @click="change('stop')">
         Stop, keep what is here
       </button>
       <button
@@ -169,7 +155,7 @@ useKeys([
         class="button"
         :disabled="asking"
         data-test="go-on"
-        @click="setRunning(true)"
+        @click="change('go-on')"
       >
         Go on
       </button>
@@ -200,7 +186,7 @@ useKeys([
       >
         Read why
       </button>
-      <button v-if="over" type="button" class="link ml-3" :disabled="asking" data-test="ask-again" @click="askAgain">Ask them again</button>
+      <button v-if="over" type="button" class="link ml-3" :disabled="asking" data-test="ask-again" @click="change('ask-again')">Ask them again</button>
     </p>
     <TickMatrix
       :page="page"

@@ -8,7 +8,7 @@ import { cents, count, duration } from "@/marks/format";
 import { matrixOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
-import { boundsInWords, differences, rateInWords, rates, reachOf, settlingOf } from "./evidence";
+import { boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
@@ -84,7 +84,7 @@ const mainRow = computed(() => rows.value.find((row) => row.main) ?? null);
 const settles = computed(() => {
   if (arm.value === null) return "";
   const about = measure.value ?? (mainRow.value?.word === "unsettled" ? mainRow.value.measure : rows.value.find((row) => row.word === "unsettled")?.measure);
-  return about === undefined ? "" : settlingOf(props.verdict, arm.value, about);
+  return props.verdict.comparisons.find((each) => each.arm === arm.value && each.measure === about)?.settles ?? "";
 });
 const compared = computed(() => props.verdict.comparisons.filter((each) => each.p_adjusted !== null).length);
 const lost = computed(() => props.verdict.efforts.reduce((sum, each) => sum + each.unanswered, 0));

@@ -59,28 +59,6 @@ export function rateInWords(verdict: VerdictPage, arm: number, measure: number):
   return `${(rate.value * 100).toFixed(1)}% (${(rate.low * 100).toFixed(1)} to ${(rate.high * 100).toFixed(1)})`;
 }
 
-/** What would settle a comparison, in a sentence; "" where it is settled or nothing is known. */
-export function settlingOf(verdict: VerdictPage, arm: number, measure: number): string {
-  const found = verdict.comparisons.find((each) => each.arm === arm && each.measure === measure);
-  if (!found || found.word !== "unsettled") return "";
-  const title = verdict.measures[measure]?.title ?? "";
-  if (found.cases < verdict.fewest_cases) return `${title} has ${count(found.cases, "case")}; it takes ${verdict.fewest_cases} at least.`;
-  if (verdict.early) return "";
-  const needs = verdict.same_needs[measure] ?? null;
-  const margin = verdict.measures[measure]?.margin ?? 0;
-  const same = needs !== null && found.cases < needs ? ` “Same within ${margin}” takes ${needs} cases even when nothing differs.` : "";
-  if (!found.settling) return `No number of cases within reach would settle ${title}, as things look.${same}`;
-  const { more, word } = found.settling;
-  const what = word === "same" ? `To call ${title} the same` : `To settle ${title}`;
-  return `${what} would take about ${count(roundedUp(more), "more case")}, if things stay as they look.${same}`;
-}
-
-/** Two digits: what rests on a guess is not told to the last case. */
-export function roundedUp(number: number): number {
-  const step = 10 ** Math.max(0, String(Math.max(number, 1)).length - 2);
-  return Math.ceil(Math.max(number, 1) / step) * step;
-}
-
 /** `between 71 and 78: 3 answers are missing`; "" where all came. */
 export function boundsInWords(verdict: VerdictPage, arm: number, measure: number): string {
   const rate = verdict.rates[arm]?.[measure];
