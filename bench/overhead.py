@@ -33,9 +33,10 @@ import uvloop
 from epistem.core.cases.content import Case
 from epistem.core.checks.registry import CheckUse
 from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.request import request_for
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.request import request_for
+from epistem.runner.addresses import introduce
 from epistem.runner.service import Runner, RunnerOptions
 from epistem.runner.shard import ShardTask, run_shard
 from epistem.store import cases, cells, drafts, models, subjects, trials, versions
@@ -43,6 +44,7 @@ from epistem.store.database import Database
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
 from epistem.up.ports import free_port
+from epistem.work import trials as work
 
 PROMPT = Prompt.from_json(
     {
@@ -157,9 +159,9 @@ class Bench:
         trial = self._new_trial(subject)
         began = perf_counter()
         with self._database.transaction() as tx:
-            claimed = cells.claim(tx, trial.id, "bench.1", self._calls)
-        url = self._database.address.to_url()
-        result = run_shard(ShardTask(url, trial.id, "bench.1", claimed, self._in_flight))
+            cells.claim(tx, trial.id, "bench.1", self._calls)
+        name = introduce(self._database.address)
+        result = run_shard(ShardTask(name, trial.id, "bench.1", self._in_flight))
         seconds = perf_counter() - began
         assert (result.recorded, result.status) == (self._calls, "finished"), result
         return self._calls / seconds
@@ -176,7 +178,7 @@ class Bench:
             }
         )
         with self._database.transaction() as tx:
-            return trials.create(tx, subject, plan)
+            return work.start(tx, subject, plan)
 
     def _is_over(self, trial: trials.Trial) -> bool:
         with self._database.transaction() as tx:

@@ -23,8 +23,8 @@ import aiohttp
 import uvloop
 from overhead import PROMPT, reply_server, text_of
 
+from epistem.core.prompts.request import request_for
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.request import request_for
 from epistem.standin.faults import HEADER
 from epistem.up.ports import answers, free_port
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from epistem.core.checks.registry import Measure
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import listed
-from epistem.store.evidence import Evidence
+from epistem.work.evidence import Evidence
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from rich.table import Table
 
 from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.sentence import sentence_text, settling_segments
-from epistem.store.evidence import Evidence
+from epistem.work.evidence import Evidence
 
 MARKS = {"better": "▲", "worse": "▼", "same": "▬", "unsettled": "○"}
 COLOURS = {"better": "green", "worse": "red", "same": "default", "unsettled": "yellow"}

@@ -65,7 +65,7 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
     from epistem.cli.table import print_verdict
     from epistem.cli.trial_files import start
     from epistem.store import trials
-    from epistem.store.evidence import evidence_of
+    from epistem.work.evidence import evidence_of
 
     requirements = [Requirement.from_text(text) for text in required]
     console = Console(highlight=False)
@@ -96,7 +96,7 @@ def show(what: str, database: str | None, home: Path) -> None:
     from epistem.cli.table import print_verdict
     from epistem.cli.trial_files import id_from
     from epistem.store import trials
-    from epistem.store.evidence import evidence_of
+    from epistem.work.evidence import evidence_of
 
     store = open_store(database, home)
     with store.transaction() as tx:

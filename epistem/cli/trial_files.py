@@ -12,6 +12,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import subjects, trials
 from epistem.store.database import Database
+from epistem.work import trials as work
 
 _ID = re.compile(r"[Tt]?(\d+)\Z")
 
@@ -29,7 +30,7 @@ def start(database: Database, what: str) -> int:
         with database.transaction() as tx:
             found = trials.get(tx, id_from(what))
             if found.status in ("stopped", "failed") and found.recorded < found.total:
-                trials.go_on(tx, found.id)
+                work.go_on(tx, found.id)
         return found.id
     told = _read(Path(what))
     name = told.pop("subject", None)
@@ -39,7 +40,7 @@ def start(database: Database, what: str) -> int:
         )
     plan = TrialPlan.from_json(told)
     with database.transaction() as tx:
-        return trials.create(tx, subjects.get(tx, name), plan).id
+        return work.start(tx, subjects.get(tx, name), plan).id
 
 
 def _read(path: Path) -> dict[str, Any]:

@@ -13,8 +13,9 @@ from epistem.core.checks.registry import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.trials.plan import TrialPlan
-from epistem.store import cases, drafts, subjects, trials, versions
+from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
+from epistem.work import trials as work
 
 PROMPTS = ("triage-message",)
 
@@ -45,7 +46,7 @@ def _load_prompt(tx: Transaction, name: str) -> int:
     for line in _read(f"{name}-cases.jsonl").splitlines():
         cases.keep(tx, subject, Case.from_json(json.loads(line)))
     plan = TrialPlan.from_json(told["trial"])
-    return trials.create(tx, subjects.get(tx, name), plan).id
+    return work.start(tx, subjects.get(tx, name), plan).id
 
 
 def _read(file: str) -> Any:

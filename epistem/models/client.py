@@ -1,144 +1,30 @@
-"""One exchange with a model server, with its retries.
-
-CallFailed      the call got no answer for good: `message` says why, `raw` is what came back
-"""
+"""Asking a model, with its retries and within its limits."""
 
 from __future__ import annotations
 
 import asyncio
 import random
-from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
-from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from datetime import UTC, datetime
-from functools import cached_property
-from time import perf_counter
+from time import monotonic
 from types import TracebackType
-from typing import NamedTuple, Protocol, Self
-
-import aiohttp
+from typing import Self
 
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.formats import USUAL, WireFormat, format_of
-from epistem.core.wire.stream import Piece
+from epistem.core.wire.stream import NothingCame, Piece
+from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
+from epistem.models.limits import Limits, Own, tokens_expected
+from epistem.models.pace import Pace
 from epistem.models.retry import Retry
-from epistem.models.time_limits import TimeLimits
-from epistem.models.turns import Turns
-
-MAX_REPLY_BYTES = 12_000_000
-_TOO_LONG = f"The reply is longer than {MAX_REPLY_BYTES:,} bytes, so it was not read to the end."
-
-
-class CallFailed(EpistemError):
-    def __init__(self, message: str, *, raw: bytes | None, trace: CallTrace) -> None:
-        super().__init__(message, field="model")
-        self.raw = raw
-        self.trace = trace
-
-
-class Entry(Protocol):
-    """What a model list says of a model."""
-
-    @property
-    def name(self) -> str: ...
-    @property
-    def address(self) -> str: ...
-    @property
-    def key_reference(self) -> str | None: ...
-    @property
-    def time_limit_ms(self) -> int: ...
-    @property
-    def wire_format(self) -> str: ...
-    @property
-    def headers(self) -> Mapping[str, str]: ...
-    @property
-    def requests_per_minute(self) -> int | None: ...
-
-
-@dataclass(frozen=True)
-class Endpoint:
-    """Where a model is asked. `key_reference` names a key (`models.keys`), never is one.
-
-    `headers` are sent besides the usual ones. One client begins at most `requests_per_minute`.
-    """
-
-    model: str
-    address: str
-    key_reference: str | None = None
-    time_limit_ms: int = 60_000
-    wire_format: str = USUAL
-    headers: tuple[tuple[str, str], ...] = ()
-    requests_per_minute: int | None = None
-
-    @classmethod
-    def of(cls, entry: Entry, *, most_ms: int | None = None, among: int = 1) -> Endpoint:
-        """That of a model of the list, waiting `most_ms` at the longest.
-
-        Its rate is divided `among` so many clients that ask at once.
-        """
-        rate = entry.requests_per_minute
-        limit = entry.time_limit_ms if most_ms is None else min(entry.time_limit_ms, most_ms)
-        return cls(
-            entry.name,
-            entry.address,
-            entry.key_reference,
-            limit,
-            entry.wire_format,
-            tuple(entry.headers.items()),
-            max(1, rate // among) if rate else None,
-        )
-
-    @cached_property
-    def format(self) -> WireFormat:
-        return format_of(self.wire_format)
-
-    @cached_property
-    def url(self) -> str:
-        """Where a request is posted."""
-        return self.address.rstrip("/") + self.format.path
-
-
-class CallTrace(NamedTuple):
-    """When the last attempt began (UTC), how long it took, and how many there were."""
-
-    started_at: datetime
-    total_ms: float
-    attempts: int
-
-
-class Exchange(NamedTuple):
-    raw: bytes
-    reply: wire.Reply
-    trace: CallTrace
-
-
-class Streamed(NamedTuple):
-    """The end of a stream: its whole reply, and when the first piece came, if one did."""
-
-    reply: wire.Reply
-    trace: CallTrace
-    first_ms: float | None
-
-
-class _Transient(Exception):
-    """An attempt that may go well the next time."""
-
-    def __init__(
-        self, message: str, raw: bytes | None = None, retry_after_s: float | None = None
-    ) -> None:
-        super().__init__(message)
-        self.raw = raw
-        self.retry_after_s = retry_after_s
-
-
-class _Final(_Transient):
-    """An attempt whose repetition would give the same."""
+from epistem.models.sending import Exchange, Sender, Streamed
+from epistem.models.trouble import CallFailed, CallTrace, Trouble
 
 
 class ModelClient:
-    """Keeps connections to model servers open. Use as `async with`; one a loop."""
+    """Use as `async with`; one a loop."""
 
     def __init__(
         self,
@@ -148,25 +34,20 @@ class ModelClient:
         rng: random.Random | None = None,
         sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
         keys: Keys | None = None,
+        limits: Limits | None = None,
     ) -> None:
+        """`sleep` is how any wait between attempts is spent; it may raise, to give up."""
         self._keys = keys or Keys.of_this_server()
-        self._in_flight = in_flight
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
         self._sleep = sleep
-        self._session: aiohttp.ClientSession | None = None
-        self._limits = TimeLimits()
+        self._sender = Sender(in_flight)
+        self._limits = limits or Own()
         self._headers: dict[Endpoint, dict[str, str]] = {}
-        self._turns = Turns(sleep)
+        self._paces: dict[str, Pace] = {}
 
     async def __aenter__(self) -> Self:
-        self._session = aiohttp.ClientSession(
-            connector=aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30),
-            cookie_jar=aiohttp.DummyCookieJar(),  # one call must not change another
-            timeout=aiohttp.ClientTimeout(total=None),  # each call has its own limit
-            trust_env=False,
-        )
-        self._limits.start()
+        await self._sender.start()
         return self
 
     async def __aexit__(
@@ -175,200 +56,136 @@ class ModelClient:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
-        assert self._session is not None
-        self._limits.stop()
-        await self._session.close()
+        await self._sender.stop()
+
+    def let_go(self) -> None:
+        """What this task was answered is put away: its place among large answers is free."""
+        self._sender.large.let_go()
 
     async def ask(self, endpoint: Endpoint, body: bytes) -> Exchange:
-        """Post `body`; transient failures are retried with growing, jittered waits.
+        """Post `body`; what may go well the next time is tried again with growing, jittered waits.
 
         Raises CallFailed when the answer is final or the attempts are used up.
         """
-        headers = self._headers_for(endpoint)
-        attempts = 0
+        headers, attempt = self._headers_for(endpoint), 0
         while True:
-            attempts += 1
-            if endpoint.requests_per_minute:
-                await self._turns.take(endpoint.model, endpoint.requests_per_minute)
-            started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
-            try:
-                raw, reply = await self._attempt(endpoint, body, headers)
-                total_ms = (perf_counter() - start) * 1000
-                return Exchange(raw, reply, CallTrace(started_at, total_ms, attempts))
-            except _Transient as failure:
-                trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
-                over = isinstance(failure, _Final) or attempts >= self._retry.attempts
-                if over:
-                    tried = f" Tried {attempts} times." if attempts > 1 else ""
-                    raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
-                await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
+            attempt += 1
+            async with self._turn(endpoint, body) as pace:
+                begun = _Begun(attempt)
+                try:
+                    raw, reply = await self._sender.ask(endpoint, body, headers)
+                except Trouble as failure:
+                    wait_s = self._wait_or_give_up(failure, begun, pace)
+                else:
+                    pace.answered()
+                    return Exchange(raw, reply, begun.trace())
+            await self._sleep(wait_s)
 
     async def stream(self, endpoint: Endpoint, body: bytes) -> AsyncIterator[Piece | Streamed]:
-        """Post `body`, which asks for a stream: pieces as they come, and Streamed at the end.
+        """Post `body`, an encoded request, as one that asks for a stream: pieces as they come, and
+        Streamed at the end.
 
-        What fails before the first piece is tried again as by `ask`; after it nothing is. A server
-        that answers whole all the same gives its answer as one piece. Raises CallFailed.
+        What fails before the first piece is tried again as by `ask`; after it nothing is. A stream
+        with nothing in it is asked for once more, whole. Raises CallFailed.
         """
-        headers, attempts = self._headers_for(endpoint), 0
+        headers, attempt = self._headers_for(endpoint), 0
+        streamed = endpoint.format.streamed(body)
         while True:
-            attempts += 1
-            begun = False
-            if endpoint.requests_per_minute:
-                await self._turns.take(endpoint.model, endpoint.requests_per_minute)
-            started_at, start = datetime.now(UTC).replace(tzinfo=None), perf_counter()
-            try:
-                async for item in self._pieces(
-                    endpoint, body, headers, started_at, start, attempts
-                ):
-                    begun = True
-                    yield item
+            attempt += 1
+            came = False
+            async with self._turn(endpoint, body) as pace:
+                begun = _Begun(attempt)
+                try:
+                    async for item in self._sender.stream(endpoint, streamed, headers, attempt):
+                        came = True
+                        yield item
+                    pace.answered()
+                    return
+                except NothingCame:
+                    wait_s = None
+                except Trouble as failure:
+                    failure.again = failure.again and not came
+                    wait_s = self._wait_or_give_up(failure, begun, pace)
+            if wait_s is None:
+                whole = await self.ask(endpoint, body)
+                if whole.reply.text:
+                    yield Piece("content", whole.reply.text)
+                yield Streamed(whole.raw, whole.reply, whole.trace, whole.trace.total_ms)
                 return
-            except _Transient as failure:
-                trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
-                over = isinstance(failure, _Final) or attempts >= self._retry.attempts
-                if over or begun:
-                    tried = f" Tried {attempts} times." if attempts > 1 else ""
-                    raise CallFailed(f"{failure}{tried}", raw=failure.raw, trace=trace) from failure
-                await self._sleep(self._retry.wait_s(attempts, failure.retry_after_s, self._rng))
-
-    async def _pieces(
-        self,
-        endpoint: Endpoint,
-        body: bytes,
-        headers: dict[str, str],
-        started_at: datetime,
-        start: float,
-        attempts: int,
-    ) -> AsyncIterator[Piece | Streamed]:
-        reader, first_ms, size = endpoint.format.reader(), None, 0
-        async with self._answered(endpoint, "POST", endpoint.url, body, headers) as got:
-            if got.content_type != "text/event-stream":
-                reply = self._whole(endpoint, await _read_up_to(got, MAX_REPLY_BYTES))
-                first_ms = (perf_counter() - start) * 1000
-                for kind, text in (("reasoning", reply.reasoning), ("content", reply.text)):
-                    if text:
-                        yield Piece(kind, text)  # type: ignore[arg-type]
-                yield Streamed(reply, CallTrace(started_at, first_ms, attempts), first_ms)
-                return
-            try:
-                while chunk := await got.content.readany():
-                    size += len(chunk)
-                    if size > MAX_REPLY_BYTES:
-                        raise _Final(_TOO_LONG)
-                    for piece in reader.feed(chunk):
-                        first_ms = first_ms or (perf_counter() - start) * 1000
-                        yield piece
-                reply = reader.reply()
-            except WireError as error:
-                raise _Transient(f"{endpoint.model}: {error.message}") from error
-        trace = CallTrace(started_at, (perf_counter() - start) * 1000, attempts)
-        yield Streamed(reply, trace, first_ms)
+            await self._sleep(wait_s)
 
     async def offered(self, endpoint: Endpoint) -> list[str]:
         """The names of the models that the endpoint's server offers. Raises CallFailed."""
-        headers, start = self._headers_for(endpoint), perf_counter()
-        started_at = datetime.now(UTC).replace(tzinfo=None)
-        offers = endpoint.address.rstrip("/") + wire.MODELS_PATH
+        headers, begun = self._headers_for(endpoint), _Begun(1)
         try:
-            async with self._answered(endpoint, "GET", offers, None, headers) as got:
-                raw = await _read_up_to(got, MAX_REPLY_BYTES)
-            return wire.parse_models(raw)
-        except (_Transient, WireError) as error:
-            trace = CallTrace(started_at, (perf_counter() - start) * 1000, 1)
+            return wire.parse_models(await self._sender.get(endpoint, endpoint.offers_url, headers))
+        except (Trouble, WireError) as error:
             message = error.message if isinstance(error, WireError) else str(error)
-            raise CallFailed(message, raw=None, trace=trace) from error
+            raise CallFailed(message, raw=None, trace=begun.trace()) from error
+
+    def _turn(self, endpoint: Endpoint, body: bytes) -> AbstractAsyncContextManager[Pace]:
+        """Entered when the call may begin: its time counts from then on."""
+        pace = self._paces.get(endpoint.model)
+        if pace is None:
+            pace = self._paces[endpoint.model] = Pace(self._sleep)
+        return self._limited(endpoint, body, pace) if endpoint.limited else pace
+
+    @asynccontextmanager
+    async def _limited(self, endpoint: Endpoint, body: bytes, pace: Pace) -> AsyncIterator[Pace]:
+        turn = self._limits.turn(endpoint, tokens_expected(body), self._sleep)
+        async with turn, pace:
+            yield pace
+
+    def _wait_or_give_up(self, failure: Trouble, begun: _Begun, pace: Pace) -> float:
+        """Seconds to wait before the next attempt. Raises CallFailed if there is none."""
+        trace = begun.trace()
+        if failure.slower:
+            pace.complained(begun.clock, failure.retry_after_s, self._retry.most_s)
+        if not failure.again or trace.attempts >= self._retry.attempts:
+            raise _given_up(failure, trace) from failure
+        return self._retry.wait_s(trace.attempts, failure.retry_after_s, self._rng)
 
     def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
-        """The same for every call of one client, so a key is looked up once."""
+        """The same for every call of one client, so a key is looked up once. Raises CallFailed for a
+        key that can't be had."""
         headers = self._headers.get(endpoint)
         if headers is None:
             headers = {**dict(endpoint.headers), "Content-Type": "application/json"}
             if endpoint.key_reference:
-                key = self._keys.key_for(endpoint.key_reference, endpoint.address)
-                headers |= endpoint.format.key_headers(key)
+                headers |= endpoint.format.key_headers(self._key_for(endpoint))
             self._headers[endpoint] = headers
         return headers
 
-    async def _attempt(
-        self, endpoint: Endpoint, body: bytes, headers: dict[str, str]
-    ) -> tuple[bytes, wire.Reply]:
-        """Written out, not by `_answered`: this is the path of every call of a trial."""
-        assert self._session is not None, "use the client as `async with`"
+    def _key_for(self, endpoint: Endpoint) -> str:
+        assert endpoint.key_reference is not None
         try:
-            with self._limits.of(endpoint.time_limit_ms / 1000):
-                async with self._session.post(
-                    endpoint.url, data=body, headers=headers, allow_redirects=False
-                ) as got:
-                    raw = await _read_up_to(got, MAX_REPLY_BYTES)
-        except (TimeoutError, aiohttp.ClientError) as error:
-            raise _broken(endpoint, error) from error
-        if got.status != 200:
-            raise self._refused(endpoint, got, raw)
-        return raw, self._whole(endpoint, raw)
-
-    def _whole(self, endpoint: Endpoint, raw: bytes) -> wire.Reply:
-        try:
-            return endpoint.format.parse_reply(raw)
-        except WireError as error:
-            raise _Transient(f"{endpoint.model}: {error.message}", raw) from error
-
-    @asynccontextmanager
-    async def _answered(
-        self, endpoint: Endpoint, verb: str, url: str, body: bytes | None, headers: dict[str, str]
-    ) -> AsyncIterator[aiohttp.ClientResponse]:
-        """The answer with status 200, within the time limit; anything else raises _Transient."""
-        assert self._session is not None, "use the client as `async with`"
-        try:
-            with self._limits.of(endpoint.time_limit_ms / 1000):
-                async with self._session.request(
-                    verb, url, data=body, headers=headers, allow_redirects=False
-                ) as got:
-                    if got.status != 200:
-                        raw = await _read_up_to(got, MAX_REPLY_BYTES)
-                        raise self._refused(endpoint, got, raw)
-                    yield got
-        except (TimeoutError, aiohttp.ClientError) as error:
-            raise _broken(endpoint, error) from error
-
-    def _refused(self, endpoint: Endpoint, got: aiohttp.ClientResponse, raw: bytes) -> _Transient:
-        message = f"{endpoint.model} answered {got.status}: {wire.error_message(raw)}"
-        if got.status in self._retry.statuses:
-            return _Transient(message, raw, _seconds(got.headers.get("Retry-After")))
-        return _Final(message, raw)
+            return self._keys.key_for(endpoint.key_reference, endpoint.address)
+        except EpistemError as error:
+            never = CallTrace(datetime.now(UTC).replace(tzinfo=None), 0.0, 0)
+            raise CallFailed(error.message, raw=None, trace=never, kind="refused") from error
 
 
-def _broken(endpoint: Endpoint, error: Exception) -> _Transient:
-    """An attempt that got no whole answer, in words."""
-    name = endpoint.model
-    if isinstance(error, TimeoutError):
-        limit = endpoint.time_limit_ms / 1000
-        return _Transient(f"{name} did not answer within {limit:g} s.")
-    if isinstance(error, aiohttp.ClientConnectorError):
-        return _Transient(
-            f"{name} can't be reached at {endpoint.address}. Is the model server running?"
-        )
-    return _Transient(f"{name} broke off the answer ({type(error).__name__}).")
+class _Begun:
+    """An attempt that has begun."""
+
+    __slots__ = ("attempt", "clock", "started_at")
+
+    def __init__(self, attempt: int) -> None:
+        self.attempt = attempt
+        self.started_at = datetime.now(UTC).replace(tzinfo=None)
+        self.clock = monotonic()
+
+    def trace(self) -> CallTrace:
+        return CallTrace(self.started_at, (monotonic() - self.clock) * 1000, self.attempt)
 
 
-async def _read_up_to(got: aiohttp.ClientResponse, most: int) -> bytes:
-    """The body. It is counted as it comes where its length is not told, or told of packed bytes."""
-    if got.content_length is not None and "Content-Encoding" not in got.headers:
-        if got.content_length <= most:
-            return await got.read()
-        got.close()
-        raise _Final(_TOO_LONG)
-    chunks, size = [], 0
-    while chunk := await got.content.readany():
-        chunks.append(chunk)
-        size += len(chunk)
-        if size > most:
-            got.close()
-            raise _Final(_TOO_LONG)
-    return b"".join(chunks)
-
-
-def _seconds(header: str | None) -> float | None:
-    try:
-        return float(header) if header else None
-    except ValueError:
-        return None
+def _given_up(failure: Trouble, trace: CallTrace) -> CallFailed:
+    tried = f" Tried {trace.attempts} times." if trace.attempts > 1 else ""
+    return CallFailed(
+        f"{failure}{tried}",
+        raw=failure.raw,
+        trace=trace,
+        kind=failure.kind,
+        retry_after_s=failure.retry_after_s,
+        status=failure.status,
+    )

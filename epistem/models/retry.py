@@ -13,7 +13,6 @@ class Retry:
     attempts: int = 5
     first_s: float = 0.25
     most_s: float = 20.0
-    statuses: frozenset[int] = frozenset({408, 425, 429, 500, 502, 503, 504})
 
     def wait_s(self, attempt: int, retry_after_s: float | None, rng: random.Random) -> float:
         """Seconds to wait after the failed attempt number `attempt` (from 1).

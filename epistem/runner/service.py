@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import time
 import uuid
 from collections.abc import Callable
-from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Future
 from dataclasses import dataclass
+from functools import partial
 from math import ceil
 from threading import Event
 from typing import Any
@@ -17,12 +17,20 @@ import structlog
 from epistem.core.errors import EpistemError
 from epistem.core.trials.plan import IN_FLIGHT
 from epistem.models.retry import Retry
-from epistem.runner.lifeline import die_with_parent
+from epistem.runner.addresses import introduce
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
+from epistem.runner.workers import OwnProcesses, Workers
 from epistem.store import cells, trials
 from epistem.store.database import Address, Collision, Database, StoreDown, Transaction
 
 log = structlog.get_logger()
+
+
+GONE_S = 3.0
+"""So long a runner's lock has to be free before its cells are given to others: one whose connection
+broke, or whose database was started anew, takes it again within this time."""
+MOST_SHARDS = 8
+"""Beyond `shards`, one more for each trial that has none: a server that hangs holds up its own trial."""
 
 
 @dataclass(frozen=True)
@@ -34,12 +42,7 @@ class RunnerOptions:
     in_flight: int = IN_FLIGHT
     poll_s: float = 0.25
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
-
-
-def process_executor(workers: int) -> ProcessPoolExecutor:
-    """Worker processes that end with this one, however it ends."""
-    context = multiprocessing.get_context("spawn")
-    return ProcessPoolExecutor(workers, mp_context=context, initializer=die_with_parent)
+    gone_s: float = GONE_S
 
 
 class Runner:
@@ -50,15 +53,16 @@ class Runner:
         address: Address,
         options: RunnerOptions | None = None,
         *,
-        make_executor: Callable[[int], Executor] = process_executor,
+        make_workers: Callable[[Address, int], Workers] = OwnProcesses,
     ) -> None:
         self.name = uuid.uuid4().hex[:20]
         self._address = address
+        self._database_name = introduce(address)
         self._options = options or RunnerOptions()
-        self._make_executor = make_executor
-        self._executor = make_executor(self._options.shards)
+        self._workers = make_workers(address, max(MOST_SHARDS, self._options.shards))
         self._database = Database(address, connections=4)
         self._in_hand: dict[ShardTask, Future[ShardResult]] = {}
+        self._free_since: dict[str, float] = {}
         self._shards_made = 0
         self._lock: _RunnerLock | None = None
         self._away = False
@@ -92,22 +96,15 @@ class Runner:
         if self._lock is None or not self._lock.alive():
             self._lock = _RunnerLock(self._address, self.name)
         self._collect()
-        with self._database.transaction() as tx:
-            given_back = cells.release_orphans(tx)
-        if given_back:
-            log.info("took over cells of a runner that is gone", cells=given_back)
+        self._take_over()
         handed_out = False
-        while len(self._in_hand) < self._options.shards and self._hand_out_one():
+        while self._hand_out_one():
             handed_out = True
         return handed_out
 
     def close(self) -> None:
         """Let go: shards in hand end with their processes, and others may take their cells."""
-        # Asked for first: a process pool that is shut down has forgotten its processes.
-        processes = list((getattr(self._executor, "_processes", None) or {}).values())
-        self._executor.shutdown(wait=False, cancel_futures=True)
-        for process in processes:
-            process.terminate()
+        self._workers.stop()
         self._database.close()
         if self._lock is not None:
             self._lock.close()
@@ -116,41 +113,51 @@ class Runner:
     def idle(self) -> bool:
         return not self._in_hand
 
+    def _take_over(self) -> None:
+        """Give back the cells of runners that have been gone for a while."""
+        now = time.monotonic()
+        with self._database.transaction() as tx:
+            gone = cells.runners_gone(tx)
+        self._free_since = {name: self._free_since.get(name, now) for name in gone}
+        for name, since in self._free_since.items():
+            if now - since >= self._options.gone_s:
+                given_back = self._database.settled(partial(cells.release_all_of, runner=name))
+                log.info("took over cells of a runner that is gone", cells=given_back)
+
     def _hand_out_one(self) -> bool:
+        """To the trial with the least in hand. A trial that has nothing in hand gets a shard even when
+        as many as usual are at work."""
+        busy = len(self._in_hand)
+        if not self._options.shards or busy >= max(MOST_SHARDS, self._options.shards):
+            return False
         with self._database.transaction() as tx:
             going = cells.trials_to_run(tx)
             if not going:
                 return False
-            trial_id, waiting = going[0]
+            trial_id, waiting, in_hand = going[0]
+            if busy >= self._options.shards and in_hand:
+                return False
             self._shards_made += 1
             owner = f"{self.name}.{self._shards_made}"
             # What waits is shared out among the free workers: one interpreter keeps one core busy.
-            fair = ceil(waiting / (self._options.shards - len(self._in_hand)))
+            fair = ceil(waiting / max(self._options.shards - busy, 1))
             claimed = cells.claim(tx, trial_id, owner, min(fair, self._options.shard_size))
         if not claimed:
             return False
-        log.info("shard", trial=trial_id, cells=len(claimed), owner=owner)
-        task = ShardTask(
-            self._address.to_url(),
-            trial_id,
-            owner,
-            claimed,
-            max(1, self._options.in_flight // self._options.shards),
-            self._options.retry,
-            self._options.shards,
-        )
+        log.info("shard", trial=trial_id, cells=claimed, owner=owner)
+        in_flight = max(1, self._options.in_flight // self._options.shards)
+        task = ShardTask(self._database_name, trial_id, owner, in_flight, self._options.retry)
         self._in_hand[task] = self._submit(run_shard, task)
         return True
 
     def _submit(self, work: Callable[..., Any], *arguments: Any) -> Future[Any]:
-        """To a new executor if this one is of no use any more, as after one of a pool was killed."""
+        """To other workers if these are of no use any more, as after one of a pool was killed."""
         try:
-            return self._executor.submit(work, *arguments)
+            return self._workers.submit(work, *arguments)
         except BrokenExecutor as error:
             log.warning("starting other workers", why=str(error))
-            self._executor.shutdown(wait=False, cancel_futures=True)
-            self._executor = self._make_executor(self._options.shards)
-            return self._executor.submit(work, *arguments)
+            self._workers.renew()
+            return self._workers.submit(work, *arguments)
 
     def _collect(self) -> None:
         """Look at the shards that ended; give back what one that broke had claimed."""
@@ -168,13 +175,19 @@ class Runner:
                 else f"{type(error).__name__}: {error}"
             )
             # A worker that was killed, or a database that was away, says nothing of the trial.
-            blame = not isinstance(error, BrokenExecutor | StoreDown)
-            with self._database.transaction() as tx:
-                cells.release(tx, task.trial_id, task.owner)
-                if blame and trials.note_broken_shard(tx, task.trial_id, told):
-                    log.error("the trial failed", trial=task.trial_id, why=told)
+            blame = not isinstance(error, BrokenExecutor | StoreDown | Collision)
+            if self._database.settled(
+                partial(_give_back, task=task, blame=told if blame else None)
+            ):
+                log.error("the trial failed", trial=task.trial_id, why=told)
             del self._in_hand[task]
             time.sleep(self._options.poll_s)
+
+
+def _give_back(tx: Transaction, *, task: ShardTask, blame: str | None) -> bool:
+    """What a shard that broke had claimed; whether its trial has failed by that."""
+    cells.release(tx, task.trial_id, task.owner)
+    return blame is not None and trials.note_broken_shard(tx, task.trial_id, blame)
 
 
 class _RunnerLock:

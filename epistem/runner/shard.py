@@ -7,30 +7,37 @@
 from __future__ import annotations
 
 import asyncio
-import json
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 
 import structlog
 import uvloop
 
-from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.base import Answer
+from epistem.core.engine.answers import Answered
+from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
-from epistem.core.prompts.content import parts_of
-from epistem.core.trials.judging import Bench
-from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.formats import format_of
-from epistem.core.wire.request import request_for
-from epistem.models.client import CallFailed, CallTrace, Endpoint, Exchange, ModelClient
+from epistem.core.trials.marks import verdicts_in
+from epistem.models.client import ModelClient
+from epistem.models.driving import Driven, Made, carry_out
 from epistem.models.retry import Retry
-from epistem.models.rounds import Try, whole_rounds
-from epistem.runner.writer import Writer
-from epistem.store import cells, models, trials
-from epistem.store.database import Address, Database
-from epistem.store.readings import MAX_BODY_BYTES, NewReading
+from epistem.models.trouble import CallFailed
+from epistem.runner.addresses import address_of
+from epistem.runner.arms import ArmAtWork, model_of
+from epistem.runner.queues import STUCK_S, Queues
+from epistem.runner.writer import Recorded, Writer
+from epistem.store import calls, cells, marks, models, trials
+from epistem.store.calls import MAX_BODY_BYTES, NewCall, Paid
+from epistem.store.cells import ClaimedCell
+from epistem.store.database import Database, Transaction
+from epistem.store.readings import CallsSoFar, NewReading
+from epistem.store.trials import TrialCase
+from epistem.work.calls import new_call, record_of
+from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
 
@@ -40,18 +47,15 @@ GRACE_S = 2.0
 """Calls in flight at a stop have so long to land, being paid for; then they are ended."""
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class ShardTask:
-    """`cells` are claimed by `owner` already."""
+    """The cells that `owner` has claimed of the trial. `database` is the name of it, without a secret."""
 
-    database_url: str
+    database: str
     trial_id: int
     owner: str
-    cells: list[cells.ClaimedCell]
     in_flight: int = 64
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
-    beside: int = 1
-    """How many shards may be at work at once: they share what a model's server allows."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +75,7 @@ def run_shard(task: ShardTask) -> ShardResult:
 
     Cells that were claimed and not recorded are given back. Raises StoreDown after a long outage.
     """
-    database = Database(Address.from_url(task.database_url), connections=3)
+    database = Database(address_of(task.database), connections=4)
     try:
         return uvloop.run(_Shard(task, database).run())
     finally:
@@ -88,69 +92,133 @@ class _Shard:
         self._database = database
         self._stopped = False
         self._stop = asyncio.Event()
+        self._freed = asyncio.Event()
         self._asking: set[asyncio.Task[None]] = set()
+        self._cases: dict[int, TrialCase] = {}
+        self._paid: dict[int, list[Paid]] = {}
+        self._refilling = False
+        self._beside = ThreadPoolExecutor(1, thread_name_prefix="filling in")
         with database.transaction() as tx:
             trial = trials.get(tx, task.trial_id)
-            self._arms = trials.arms_of(tx, task.trial_id)
-            self._cases = trials.cases_of(tx, task.trial_id)
-            known = models.all_of(tx)
-        self._models = [models.pick(known, arm.model) for arm in self._arms]
-        self._endpoints = [Endpoint.of(m, among=task.beside) for m in self._models]
-        self._benches = [Bench(trial.checks, arm.content.reply) for arm in self._arms]
-        self._bodies: dict[tuple[int, int], bytes | EpistemError] = {}
-        self._beside = ThreadPoolExecutor(1, thread_name_prefix="filling in")
-        self._loops = [
-            any("{%" in part.text for _, _, part in parts_of(arm.content)) for arm in self._arms
-        ]
-        self._grounds = [
-            [Ground(arm.content.reply, c.content.expect, c.content.inputs) for c in self._cases]
-            for arm in self._arms
-        ]
+            mine = cells.claimed_by(tx, task.trial_id, task.owner)
+            arms = trials.arms_of(tx, task.trial_id)
+            self._load(tx, mine)
+            listed = models.all_of(tx)
+            paused = {each.arm for each in trials.paused_of(tx, task.trial_id)}
+            size = marks.size_of(tx, task.trial_id)
+        self._arms = {
+            arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
+            for arm in arms
+        }
+        for arm in paused:
+            self._arms[arm].health.on_trial = True
+        self._queues = Queues(mine, task.in_flight)
+        self._lanes = min(task.in_flight, len(mine))
+        self._refill = max(len(mine), task.in_flight)
+        verdicts = len(trial.measures) if size is None else verdicts_in(size)
+        entries = [arm.entry_id for arm in arms]
+        self._of = Recorded(task.trial_id, task.owner, verdicts, entries)
 
     async def run(self) -> ShardResult:
         task = self._task
         loop = asyncio.get_running_loop()
-        writer = Writer(self._database, task.trial_id, task.owner, loop, bound=4 * task.in_flight)
-        waiting = iter(task.cells)
-        rng = random.Random(task.owner)
+        writer = Writer(self._database, self._of, loop, bound=4 * task.in_flight)
+        limits = SharedLimits(self._database)
         async with ModelClient(
-            in_flight=task.in_flight, retry=task.retry, rng=rng, sleep=self._sleep
+            in_flight=task.in_flight,
+            retry=task.retry,
+            rng=random.Random(task.owner),
+            sleep=self._sleep,
+            limits=limits,
         ) as client:
-            watch = asyncio.create_task(self._watch_status(writer))
-            lanes = min(task.in_flight, len(task.cells))
+            watch = asyncio.create_task(self._watch_status())
             try:
                 async with asyncio.TaskGroup() as group:
-                    for _ in range(lanes):
-                        group.create_task(self._lane(waiting, client, writer))
+                    for _ in range(self._lanes):
+                        group.create_task(self._lane(client, writer))
             finally:
                 watch.cancel()
                 self._beside.shutdown(wait=False, cancel_futures=True)
                 await writer.close()
-        if self._stopped:
-            with self._database.transaction() as tx:
-                cells.release(tx, task.trial_id, task.owner)
+                limits.close()
+        self._database.settled(self._let_go)
         return ShardResult(task.trial_id, task.owner, writer.recorded, writer.status)
 
-    async def _lane(
-        self, waiting: Iterator[cells.ClaimedCell], client: ModelClient, writer: Writer
-    ) -> None:
-        """One call at a time, until no cell waits; the lanes share one iterator."""
-        for cell in waiting:
-            if self._stopped or writer.status in ENDED:
-                self._stopped = True
-                return
-            lane = asyncio.current_task()
-            assert lane is not None
+    def _let_go(self, tx: Transaction) -> None:
+        """Give back what is left, and pause the arms whose models can't be asked."""
+        task = self._task
+        for arm, at_work in self._arms.items():
+            health = at_work.health
+            if health.paused:
+                cells.pause(
+                    tx, task.trial_id, arm, health.why, health.retry_after_s, again=health.on_trial
+                )
+        cells.release(tx, task.trial_id, task.owner)
+
+    async def _lane(self, client: ModelClient, writer: Writer) -> None:
+        """One reading at a time, until no cell waits."""
+        lane = asyncio.current_task()
+        assert lane is not None
+        while not self._stopped and writer.status not in ENDED:
+            cell = self._queues.take()
+            if cell is None:
+                if self._queues.over:
+                    return
+                await self._wait_for_room()
+                continue
             self._asking.add(lane)
             try:
-                reading = await self._reading(cell, client)
+                reading = await self._reading(cell, client, writer)
+                if reading is not None:
+                    await writer.put(reading)
             except _Stopped:
                 return
             finally:
                 self._asking.discard(lane)
-            await writer.put(reading)
+                client.let_go()
+                self._queues.done(cell)
+                self._freed.set()
 
-    async def _watch_status(self, writer: Writer) -> None:
+    async def _wait_for_room(self) -> None:
+        """Until a call has landed. Where arms are stuck meanwhile, the idle lanes take more cells of the
+        other arms: a server that hangs holds up none but its own."""
+        self._freed.clear()
+        try:
+            await asyncio.wait_for(self._freed.wait(), STUCK_S / 4)
+        except TimeoutError:
+            stuck = self._queues.stuck
+            if stuck and not self._refilling and not self._queues.alone:
+                self._refilling = True
+                more = await asyncio.to_thread(self._claim_more, stuck)
+                self._queues.add(more)
+                self._queues.alone = not more
+                self._refilling = False
+                self._freed.set()
+
+    def _claim_more(self, without: set[int]) -> list[ClaimedCell]:
+        task = self._task
+        paused = {arm for arm, at_work in self._arms.items() if at_work.health.paused}
+
+        def claim(tx: Transaction) -> list[ClaimedCell]:
+            before = {cell.id for cell in cells.claimed_by(tx, task.trial_id, task.owner)}
+            cells.claim(tx, task.trial_id, task.owner, self._refill, without | paused)
+            mine = cells.claimed_by(tx, task.trial_id, task.owner)
+            return [cell for cell in mine if cell.id not in before]
+
+        more = self._database.settled(claim)
+        with self._database.transaction() as tx:
+            self._load(tx, more)
+        return more
+
+    def _load(self, tx: Transaction, more: Sequence[ClaimedCell]) -> None:
+        """Their cases, and what was paid for them before."""
+        wanted = {cell.case_at for cell in more} - set(self._cases)
+        self._cases |= {
+            case.position: case for case in trials.cases_of(tx, self._task.trial_id, wanted)
+        }
+        self._paid |= calls.paid_of_cells(tx, [cell.id for cell in more])
+
+    async def _watch_status(self) -> None:
         """Notice a stop even while slow calls keep the writer idle: lanes that wait for a turn or
         for another attempt ask no more, and calls that do not land soon are ended."""
         while True:
@@ -162,6 +230,7 @@ class _Shard:
             if status in ENDED:
                 self._stopped = True
                 self._stop.set()
+                self._freed.set()
                 await asyncio.sleep(GRACE_S)
                 for lane in list(self._asking):
                     lane.cancel()
@@ -176,126 +245,118 @@ class _Shard:
 
     def _status(self) -> str:
         with self._database.transaction() as tx:
-            return trials.get(tx, self._task.trial_id).status
+            return trials.status_of(tx, self._task.trial_id)
 
-    async def _reading(self, cell: cells.ClaimedCell, client: ModelClient) -> NewReading:
-        """What comes of one cell; it never raises for what a model or a case does."""
-        body = b""
+    async def _reading(
+        self, cell: ClaimedCell, client: ModelClient, writer: Writer
+    ) -> NewReading | None:
+        """What comes of one cell; None where it is to be asked again, its model being in trouble. It
+        never raises for what a model or a case does."""
+        at_work = self._arms[cell.arm]
+        ask = _Asking(cell, at_work, self._paid.get(cell.id, ()))
         try:
-            body = await self._body(cell)
-            if len(body) > MAX_BODY_BYTES:
-                message = (
-                    f"The request has {len(body):,} bytes. At most {MAX_BODY_BYTES:,} can be kept, so it "
-                    "was not sent: make the pictures smaller."
+            if at_work.costly and not at_work.has_body(cell.case_at):
+                await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
+            size = len(at_work.first_body(cell.case_at).content)
+            if size > MAX_BODY_BYTES:
+                return ask.ended(
+                    f"The request has {size:,} bytes. At most {MAX_BODY_BYTES:,} can be kept, so it was "
+                    "not sent: make the pictures smaller."
                 )
-                return self._unanswered(cell, b"", message, _never_asked())
-            exchange = await client.ask(self._endpoints[cell.arm], body)
-            if exchange.reply.tool_calls:
-                exchange = await self._with_tools(cell, client, body, exchange)
-            return self._answered(cell, body, exchange)
+            step = self._beside_the_loop if at_work.costly else None
+            await carry_out(
+                client, at_work.endpoint, ask.begin(), landed=partial(_keep, ask, writer), step=step
+            )
         except _Stopped:
             raise
         except CallFailed as error:
-            return self._unanswered(cell, body, error.message, error.trace, error.raw)
+            if at_work.health.failed(error.kind, error.message, error.retry_after_s):
+                if at_work.health.paused:
+                    self._queues.drop(cell.arm)
+                    return None
+                if self._queues.put_back(cell):
+                    return None
+            return ask.ended(error.message)
         except EpistemError as error:
-            return self._unanswered(cell, body, error.message, _never_asked())
+            return ask.ended(error.message)
         except Exception as error:
             log.exception("a cell failed", cell=cell.id)
-            message = f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
-            return self._unanswered(cell, body, message, _never_asked())
-
-    async def _with_tools(
-        self, cell: cells.ClaimedCell, client: ModelClient, body: bytes, first: Exchange
-    ) -> Exchange:
-        """The exchange as if it were one: the last reply, with the tokens and time of all calls."""
-        a_try = Try(self._endpoints[cell.arm], self._arms[cell.arm].content, json.loads(body))
-        outcome = await whole_rounds(client, a_try, first)
-        return Exchange(outcome.raw, outcome.reply._replace(usage=outcome.usage), outcome.trace)
-
-    async def _body(self, cell: cells.ClaimedCell) -> bytes:
-        """Repeats differ in their seed alone, so what they share is rendered and encoded once, and
-        what can't be rendered is tried once. Where templates have loops it is done beside the event
-        loop, which goes on hearing of a stop meanwhile."""
-        place = (cell.arm, cell.case_at)
-        shared = self._bodies.get(place)
-        if shared is None:
-            if self._loops[cell.arm]:
-                loop = asyncio.get_running_loop()
-                shared = await loop.run_in_executor(self._beside, self._shared_body, *place)
-            else:
-                shared = self._shared_body(*place)
-            self._bodies[place] = shared
-        if isinstance(shared, EpistemError):
-            raise shared
-        return format_of(self._models[cell.arm].wire_format).encode_with_seed(shared, cell.seed)
-
-    def _shared_body(self, arm_at: int, case_at: int) -> bytes | EpistemError:
-        if self._stopped:
-            raise _Stopped
-        arm, model = self._arms[arm_at], self._models[arm_at]
-        try:
-            request = request_for(
-                arm.content,
-                self._cases[case_at].content.inputs,
-                model.asked_as,
-                settings=arm.settings,
-                wire_format=model.wire_format,
-                abilities=model.abilities,
+            return ask.ended(
+                f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
             )
-            return wire.encode(request)
-        except EpistemError as error:
-            return error
+        if at_work.health.on_trial:
+            await asyncio.to_thread(self._end_pause, cell.arm)
+        at_work.health.answered()
+        return ask.ended(None)
 
-    def _answered(self, cell: cells.ClaimedCell, body: bytes, exchange: Exchange) -> NewReading:
-        reply, trace = exchange.reply, exchange.trace
-        ground = self._grounds[cell.arm][cell.case_at]
-        usage = reply.usage
-        return NewReading(
-            cell_id=cell.id,
-            arm=cell.arm,
-            case_at=cell.case_at,
-            repeat_no=cell.repeat_no,
-            request=body,
-            reply=exchange.raw,
-            answer=reply.text,
-            finish_reason=reply.finish_reason,
-            input_tokens=usage.input_tokens,
-            output_tokens=usage.output_tokens,
-            cents=self._models[cell.arm].cost_cents(usage.input_tokens, usage.output_tokens),
-            attempts=trace.attempts,
-            started_at=trace.started_at,
-            total_ms=trace.total_ms,
-            error=None,
-            findings=self._benches[cell.arm].judge(Answer(reply.text, reply.finish_reason), ground),
-        )
+    async def _beside_the_loop(self, move: Callable[[], object]) -> None:
+        def unless_stopped() -> None:
+            if self._stopped:
+                raise _Stopped
+            move()
 
-    def _unanswered(
-        self,
-        cell: cells.ClaimedCell,
-        body: bytes,
-        why: str,
-        trace: CallTrace,
-        raw: bytes | None = None,
-    ) -> NewReading:
-        return NewReading(
-            cell_id=cell.id,
-            arm=cell.arm,
-            case_at=cell.case_at,
-            repeat_no=cell.repeat_no,
-            request=body or b"{}",
-            reply=raw,
-            answer=None,
-            finish_reason=None,
-            input_tokens=0,
-            output_tokens=0,
-            cents=0.0,
-            attempts=trace.attempts,
-            started_at=trace.started_at,
-            total_ms=trace.total_ms,
-            error=why,
-            findings=self._benches[cell.arm].unanswered(self._grounds[cell.arm][cell.case_at]),
-        )
+        await asyncio.get_running_loop().run_in_executor(self._beside, unless_stopped)
+
+    def _end_pause(self, arm: int) -> None:
+        self._database.settled(lambda tx: cells.end_pause(tx, self._task.trial_id, arm))
 
 
-def _never_asked() -> CallTrace:
-    return CallTrace(datetime.now(UTC).replace(tzinfo=None), 0.0, 0)
+class _Asking:
+    """A cell that is asked, with the calls that were made for it."""
+
+    __slots__ = ("at_work", "cell", "driven", "kept", "paid")
+
+    def __init__(self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid]) -> None:
+        self.cell, self.at_work, self.paid = cell, at_work, paid
+        self.driven: Driven[list[Answered]] | None = None
+        self.kept: list[NewCall] = []
+
+    def begin(self) -> Driven[list[Answered]]:
+        """Its program, which is told again what was paid for before."""
+        program = self.at_work.program(self.cell.case_at, self.cell.seed)
+        record = record_of(self.at_work.wire, self.paid) if self.paid else {}
+        self.driven = Driven(Run(program, record))
+        return self.driven
+
+    def so_far(self, made: Made) -> CallsSoFar:
+        """A call after which the program goes on, to be recorded at once."""
+        self.kept.append(new_call(made, self.at_work.model))
+        return CallsSoFar(self.cell.id, self.cell.arm, self.kept[-1:])
+
+    def ended(self, error: str | None) -> NewReading:
+        """The reading, with what the checks find."""
+        cell, bench = self.cell, self.at_work.bench
+        ground = self.at_work.ground(cell.case_at)
+        answer = finish = None
+        if error is None:
+            assert self.driven is not None
+            last = self.driven.result[-1].reply
+            answer, finish = last.text, last.finish_reason
+            findings = bench.judge(Answer(answer, finish), ground)
+        else:
+            findings = bench.unanswered(ground)
+        made = self.driven.made if self.driven else []
+        if self.kept:
+            there = {call.path for call in self.kept}
+            made = [each for each in made if each.need.path not in there]
+        new = [new_call(each, self.at_work.model) for each in made]
+        if not new and error is not None:
+            new = [_not_sent(error)]
+        before = self._before() if self.kept or self.paid else (0.0, 0.0)
+        place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)
+        return NewReading(*place, answer, finish, error, new, findings, before)
+
+    def _before(self) -> tuple[float, float]:
+        """Cents and ms of the calls that were recorded before the reading was over."""
+        cents = sum(each.cents for each in self.paid) + sum(each.cents for each in self.kept)
+        return cents, sum(p.ms for p in self.paid) + sum(each.total_ms for each in self.kept)
+
+
+async def _keep(ask: _Asking, writer: Writer, made: Made) -> None:
+    await writer.put(ask.so_far(made))
+
+
+def _not_sent(error: str) -> NewCall:
+    """In the place of a call that was never made."""
+    now = datetime.now(UTC).replace(tzinfo=None)
+    return NewCall("0.1", None, None, None, now, 0.0, attempts=0, error=error)

@@ -6,9 +6,16 @@ as it lives; MariaDB frees it the moment the connection drops, whatever killed t
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from math import ceil
 from typing import NamedTuple
 
 from epistem.store.database import Transaction
+
+PROBE_CELLS = 2
+"""So many calls find out whether an arm that was paused can be asked again."""
+FIRST_WAIT_S, LONGEST_WAIT_S = 5, 300
+"""A paused arm waits so long; twice as long each time, and no longer than that."""
 
 
 class ClaimedCell(NamedTuple):
@@ -28,41 +35,121 @@ def hold_runner_lock(tx: Transaction, runner: str) -> bool:
     return tx.first("SELECT GET_LOCK(%s, 0)", [lock_name(runner)]) == (1,)
 
 
-def trials_to_run(tx: Transaction) -> list[tuple[int, int]]:
-    """(trial, cells that wait) of trials with cells left to claim: least in hand first, then oldest."""
+def trials_to_run(tx: Transaction) -> list[tuple[int, int, int]]:
+    """(trial, cells that wait, cells in hand) of trials with cells to claim of arms that are not paused:
+    least in hand first, then oldest."""
     rows = tx.rows(
         """
-        SELECT id, total - recorded - in_hand AS waiting
+        SELECT id, total - recorded - in_hand AS waiting, in_hand
           FROM (SELECT t.id, t.total, t.recorded,
                        (SELECT COUNT(*) FROM cells c
                          WHERE c.trial_id = t.id AND c.state = 'claimed') AS in_hand
                   FROM trials t
-                 WHERE t.status IN ('waiting', 'running')) AS going
+                 WHERE t.status IN ('waiting', 'running')
+                   AND EXISTS (SELECT 1 FROM arms a
+                                WHERE a.trial_id = t.id
+                                  AND (a.paused_until IS NULL OR a.paused_until <= NOW(3))
+                                  AND EXISTS (SELECT 1 FROM cells w
+                                               WHERE w.trial_id = t.id AND w.state = 'waiting'
+                                                 AND w.arm = a.position))) AS going
         HAVING waiting > 0
          ORDER BY in_hand, id
         """
     )
-    return [(int(trial_id), int(waiting)) for trial_id, waiting in rows]
+    return [(int(trial_id), int(waiting), int(in_hand)) for trial_id, waiting, in_hand in rows]
 
 
-def claim(tx: Transaction, trial_id: int, owner: str, most: int) -> list[ClaimedCell]:
-    """Take up to `most` waiting cells for `owner`, in their order."""
+def claim(
+    tx: Transaction,
+    trial_id: int,
+    owner: str,
+    most: int,
+    without: Collection[int] = (),
+) -> int:
+    """Take up to `most` waiting cells for `owner`; how many. Of each arm as many, in their order; of
+    an arm that was paused a few, and it stays paused for others until one of them is answered. None of
+    the arms in `without`."""
     tx.run(
         "UPDATE trials SET status = 'running', started_at = COALESCE(started_at, NOW(3)) "
         "WHERE id = %s AND status = 'waiting'",
         [trial_id],
     )
-    tx.run(
-        "UPDATE cells SET state = 'claimed', owner = %s WHERE trial_id = %s AND state = 'waiting' "
-        "ORDER BY id LIMIT %s",
-        (owner, trial_id, most),
+    arms = tx.rows(
+        "SELECT position, pauses FROM arms a WHERE trial_id = %s "
+        "AND (paused_until IS NULL OR paused_until <= NOW(3)) "
+        "AND EXISTS (SELECT 1 FROM cells c WHERE c.trial_id = a.trial_id AND c.state = 'waiting' "
+        "AND c.arm = a.position) ORDER BY position FOR UPDATE",
+        [trial_id],
     )
+    arms = [each for each in arms if each[0] not in without]
+    claimed = 0
+    for left, (arm, pauses) in zip(range(len(arms), 0, -1), arms, strict=True):
+        fair = ceil((most - claimed) / left)
+        if pauses:
+            fair = min(fair, PROBE_CELLS)
+            tx.run(
+                "UPDATE arms SET paused_until = NOW(3) + INTERVAL %s SECOND "
+                "WHERE trial_id = %s AND position = %s",
+                (LONGEST_WAIT_S, trial_id, arm),
+            )
+        claimed += tx.run(
+            "UPDATE cells SET state = 'claimed', owner = %s "
+            "WHERE trial_id = %s AND state = 'waiting' AND arm = %s ORDER BY id LIMIT %s",
+            (owner, trial_id, arm, fair),
+        )
+    return claimed
+
+
+def claimed_by(tx: Transaction, trial_id: int, owner: str) -> list[ClaimedCell]:
+    """What it has in hand of the trial, in order."""
     rows = tx.rows(
         "SELECT id, arm, case_at, repeat_no, seed FROM cells "
         "WHERE trial_id = %s AND state = 'claimed' AND owner = %s ORDER BY id",
         (trial_id, owner),
     )
     return [ClaimedCell(*row) for row in rows]
+
+
+def pause(
+    tx: Transaction,
+    trial_id: int,
+    arm: int,
+    why: str,
+    at_least_s: float = 0.0,
+    *,
+    again: bool = False,
+) -> None:
+    """Ask the arm no more for a while; longer each time in a row (`again`: it was just tried)."""
+    tx.run(
+        "UPDATE arms SET pauses = LEAST(pauses + 1, 1000), paused_why = %s, paused_until = NOW(3) + "
+        "INTERVAL GREATEST(%s, LEAST(%s, %s * POW(2, LEAST(pauses - 1, 20)))) SECOND "
+        "WHERE trial_id = %s AND position = %s AND (%s OR pauses = 0)",
+        (
+            why.encode("utf-8", "replace").decode()[:600],
+            min(at_least_s, LONGEST_WAIT_S),
+            LONGEST_WAIT_S,
+            FIRST_WAIT_S,
+            trial_id,
+            arm,
+            again,
+        ),
+    )
+
+
+def end_pause(tx: Transaction, trial_id: int, arm: int) -> None:
+    """It has answered."""
+    tx.run(
+        "UPDATE arms SET pauses = 0, paused_why = '', paused_until = NULL "
+        "WHERE trial_id = %s AND position = %s AND pauses > 0",
+        (trial_id, arm),
+    )
+
+
+def try_now(tx: Transaction, trial_id: int) -> int:
+    """Let all paused arms of the trial be tried at once; how many."""
+    return tx.run(
+        "UPDATE arms SET paused_until = NOW(3) WHERE trial_id = %s AND pauses > 0", [trial_id]
+    )
 
 
 def release(tx: Transaction, trial_id: int, owner: str) -> int:
@@ -74,15 +161,33 @@ def release(tx: Transaction, trial_id: int, owner: str) -> int:
     )
 
 
-def release_orphans(tx: Transaction) -> int:
-    """Give back the cells of owners whose runner is gone; how many."""
+def runners_gone(tx: Transaction) -> set[str]:
+    """Runners that own cells while nobody holds their lock. A runner whose connection broke takes its
+    lock again in a moment, so one is gone only if it is so for a while."""
     owners = tx.rows(
-        "SELECT DISTINCT c.trial_id, c.owner FROM trials t JOIN cells c ON c.trial_id = t.id "
+        "SELECT DISTINCT c.owner FROM trials t JOIN cells c ON c.trial_id = t.id "
         "WHERE t.status <> 'finished' AND c.state = 'claimed'"
     )
-    given_back = 0
-    for trial_id, owner in owners:
-        runner = owner.split(".")[0]
-        if tx.first("SELECT IS_FREE_LOCK(%s)", [lock_name(runner)]) == (1,):
-            given_back += release(tx, trial_id, owner)
-    return given_back
+    runners = {owner.split(".")[0] for (owner,) in owners}
+    return {
+        runner
+        for runner in runners
+        if tx.first("SELECT IS_FREE_LOCK(%s)", [lock_name(runner)]) == (1,)
+    }
+
+
+def release_all_of(tx: Transaction, runner: str) -> int:
+    """Give back the cells of a runner that is gone; how many. Arms that it was about to try again
+    may be tried by others."""
+    owned = [f"{runner}.%"]
+    tx.run(
+        "UPDATE trials t JOIN cells c ON c.trial_id = t.id AND c.state = 'claimed' "
+        "JOIN arms a ON a.trial_id = t.id AND a.position = c.arm SET a.paused_until = NOW(3) "
+        "WHERE t.status <> 'finished' AND a.pauses > 0 AND c.owner LIKE %s",
+        owned,
+    )
+    return tx.run(
+        "UPDATE trials t JOIN cells c ON c.trial_id = t.id AND c.state = 'claimed' "
+        "SET c.state = 'waiting', c.owner = NULL WHERE t.status <> 'finished' AND c.owner LIKE %s",
+        owned,
+    )

@@ -9,13 +9,14 @@ StoreError
 
 from __future__ import annotations
 
+import random
 import re
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from threading import BoundedSemaphore
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import quote, unquote, urlsplit
 
 import pymysql
@@ -37,6 +38,9 @@ PROBE_S = 2.0
 """How long a server has for `SELECT 1` before it counts as frozen."""
 WELL_S = 2.0
 """So long after the last transaction went well, the next one asks first whether the server answers."""
+COLLISIONS = 6
+"""So often a transaction is tried that meets others."""
+Kept = TypeVar("Kept")
 WAIT_S = 10.0
 """How long one waits for a connection while all are in use."""
 
@@ -200,6 +204,18 @@ class Database:
             self._well_at = time.monotonic()
         finally:
             self._room.release()
+
+    def settled(self, work: Callable[[Transaction], Kept]) -> Kept:
+        """What `work` gives in a transaction, which is done again where it met another and was undone."""
+        for attempt in range(COLLISIONS):
+            try:
+                with self.transaction() as tx:
+                    return work(tx)
+            except Collision:
+                if attempt == COLLISIONS - 1:
+                    raise
+                time.sleep(random.uniform(0.2, 1.0) * 0.02 * 2**attempt)
+        raise AssertionError("a loop that ends by returning or raising")
 
     def probe(self) -> None:
         """Raises StoreDown unless the server answers within PROBE_S, by a connection of its own."""

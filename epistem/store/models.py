@@ -9,9 +9,10 @@ from math import fsum
 from typing import Any
 
 from epistem.core.errors import Conflict, InvalidInput
+from epistem.core.prompts.request import ABILITIES
 from epistem.core.shapes import listed
-from epistem.core.wire.formats import USUAL
-from epistem.core.wire.request import ABILITIES
+from epistem.core.wire.formats import USUAL, WireFormat, format_of
+from epistem.core.wire.habits import USUAL_HABITS, Habits
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 
@@ -39,6 +40,14 @@ class Model:
     requests_per_minute: int | None = None
     headers: Mapping[str, str] = field(default_factory=dict)
     built_in: bool = False
+    calls_at_once: int | None = None
+    tokens_per_minute: int | None = None
+    habits: Habits = USUAL_HABITS
+
+    @property
+    def format(self) -> WireFormat:
+        """Its wire format, as its server takes it."""
+        return format_of(self.wire_format, self.habits)
 
     @property
     def asked_as(self) -> str:
@@ -121,10 +130,26 @@ def pick(models: Iterable[Model], name: str, *, field: str = "model") -> Model:
     return known[name]
 
 
+def to_json(model: Model) -> dict[str, Any]:
+    """The whole entry, as it can be kept beside what the model answered."""
+    told = {name: getattr(model, name) for name in _NAMES}
+    return {**told, "abilities": sorted(model.abilities), "headers": dict(model.headers),
+            "habits": model.habits.to_json()}  # fmt: skip
+
+
+def from_json(told: Mapping[str, Any]) -> Model:
+    """The other way. What has been added to entries since is as usual."""
+    known = {name: value for name, value in told.items() if name in _NAMES}
+    habits = Habits.from_json(known.get("habits") or {})
+    return Model(**{**known, "abilities": frozenset(known["abilities"]), "habits": habits})
+
+
 def _kept(value: object) -> object:
     """As a column holds it."""
     if isinstance(value, frozenset):
         return ",".join(sorted(value))
+    if isinstance(value, Habits):
+        return dumps(value.to_json())
     return dumps(value) if isinstance(value, Mapping) else value
 
 
@@ -133,4 +158,5 @@ def _from_row(row: tuple[Any, ...]) -> Model:
     given["abilities"] = frozenset(filter(None, given["abilities"].split(",")))
     given["headers"] = json.loads(given["headers"] or "{}")
     given["built_in"] = bool(given["built_in"])
+    given["habits"] = Habits.from_json(json.loads(given["habits"] or "{}"))
     return Model(**given)

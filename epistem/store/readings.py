@@ -1,283 +1,335 @@
-"""Readings: one recorded answer with its exact request, its findings, and queries over them."""
+"""Readings: one recorded answer with what each check found, and the calls that it took."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
-from math import isfinite
 from typing import Any, NamedTuple
-
-import numpy as np
 
 from epistem.core.checks.base import Finding, Span
 from epistem.core.errors import NotFound
-from epistem.core.evidence.sentence import Effort
-from epistem.core.evidence.verdict import Tally
 from epistem.core.trials.judging import Judged
-from epistem.store.database import Transaction
+from epistem.core.trials.marks import Mark, verdicts_of
+from epistem.store import calls, marks
+from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean
+from epistem.store.database import Database, Transaction
 from epistem.store.documents import packed
 
 MAX_MESSAGE = 4_000
 MAX_SPANS = 200
-MAX_ERROR = 2_000
-MAX_BODY_BYTES = 15_000_000
-"""Of a request or a reply: what a column takes, with room for the statement around it."""
 MAX_FINDINGS_BYTES = 4_000_000
-MOST = 2**31 - 1
 
 
 class NewReading(NamedTuple):
-    """What came of one cell. `error` is None when there is an answer. Times are UTC."""
+    """What came of one cell. `error` is None when there is an answer. `calls` are those that were not
+    recorded before; `paid_before` are the cents and ms of those that were."""
 
     cell_id: int
     arm: int
     case_at: int
     repeat_no: int
-    request: bytes
-    reply: bytes | None
     answer: str | None
     finish_reason: str | None
-    input_tokens: int
-    output_tokens: int
-    cents: float
-    attempts: int
-    started_at: datetime
-    total_ms: float
     error: str | None
+    calls: Sequence[NewCall] = ()
     findings: Sequence[Judged] = ()
+    paid_before: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def cents(self) -> float:
+        return self.paid_before[0] + sum(call.cents for call in self.calls)
+
+    @property
+    def ms(self) -> float:
+        return self.paid_before[1] + sum(call.total_ms for call in self.calls)
+
+
+class CallsSoFar(NamedTuple):
+    """Calls of a cell whose reading is not over: recorded, so that they are never made again."""
+
+    cell_id: int
+    arm: int
+    calls: Sequence[NewCall]
 
 
 @dataclass(frozen=True)
 class Reading:
+    """`id` is the cell's. `calls` are all that were made for it, in order."""
+
     id: int
     trial_id: int
     arm: int
     case_at: int
     repeat_no: int
-    request: dict[str, Any]
-    reply: str | None
     answer: str | None
     finish_reason: str | None
-    input_tokens: int
-    output_tokens: int
-    cents: float
-    attempts: int
-    started_at: datetime
-    total_ms: float
     error: str | None
     findings: list[Judged]
+    calls: list[Call] = field(default_factory=list)
+
+    @property
+    def request(self) -> dict[str, Any]:
+        """The first request, as JSON."""
+        told: dict[str, Any] = json.loads(self.calls[0].request) if self.calls else {}
+        return told
+
+    @property
+    def reply(self) -> str | None:
+        last = self.calls[-1].reply if self.calls else None
+        return None if last is None else last.decode("utf-8", "replace")
+
+    @property
+    def started_at(self) -> datetime | None:
+        return self.calls[0].started_at if self.calls else None
+
+    @property
+    def input_tokens(self) -> int:
+        return sum(call.input_tokens for call in self.calls)
+
+    @property
+    def output_tokens(self) -> int:
+        return sum(call.output_tokens for call in self.calls)
+
+    @property
+    def estimated(self) -> bool:
+        return any(call.estimated for call in self.calls)
+
+    @property
+    def cents(self) -> float:
+        return sum(call.cents for call in self.calls)
+
+    @property
+    def attempts(self) -> int:
+        return sum(call.attempts for call in self.calls)
+
+    @property
+    def total_ms(self) -> float:
+        return sum(call.total_ms for call in self.calls)
 
 
-class Tick(NamedTuple):
-    """One mark of the matrix. `answered` is False for a hollow dot. `judged` and `failed` have bit k
-    set when measure k has a finding, and when that failed."""
+class Batch(NamedTuple):
+    """What is recorded in one go. `verdicts` is how many a mark of the trial has; `entries[arm]` is the
+    model that an arm asks, `body_ids` are those of every body in it."""
 
-    reading_id: int
-    arm: int
-    case_at: int
-    repeat_no: int
-    answered: bool
-    judged: int
-    failed: int
+    trial_id: int
+    owner: str
+    verdicts: int
+    entries: Sequence[int | None]
+    body_ids: Mapping[bytes, int]
+    readings: Sequence[NewReading]
+    so_far: Sequence[CallsSoFar] = ()
 
 
-def record(
-    tx: Transaction, trial_id: int, owner: str, batch: Sequence[NewReading]
-) -> tuple[int, str]:
-    """Record what `owner` still owns of the batch; (how many, the trial's status).
+class _NotAllOwned(Exception):
+    """Some cell of a batch was given to somebody else, or is recorded already."""
 
-    The trial's row is locked first, so readings of one trial get their ids in the order in which
-    they are committed, and a reader that asks for ids above the last one it saw misses none. A
-    cell that is recorded already, or was given to somebody else, is left out: no answer is kept
-    twice even when a commit's own answer was lost.
+
+def record(database: Database, batch: Batch) -> tuple[int, str]:
+    """Record what `owner` still owns of the batch; (how many readings, the trial's status).
+
+    The trial's row is locked first, so readings of one trial get their landing numbers in the order
+    in which they are committed, and a reader that asks for what landed after the last one it saw
+    misses none. A cell that is recorded already, or was given to somebody else, is left out: no
+    answer is kept twice even when a commit's own answer was lost.
     """
-    tx.first("SELECT id FROM trials WHERE id = %s FOR UPDATE", [trial_id])
-    by_cell = {reading.cell_id: reading for reading in batch}
-    marks = ", ".join(["%s"] * len(by_cell))
-    owned = tx.rows(
-        f"SELECT id FROM cells WHERE id IN ({marks}) AND owner = %s AND state = 'claimed' FOR UPDATE",
-        (*by_cell, owner),
+    try:
+        with database.transaction() as tx:
+            return _record(tx, batch)
+    except _NotAllOwned:
+        with database.transaction() as tx:
+            _lock(tx, batch)
+            owned = _owned(tx, batch)
+            mine = batch._replace(
+                readings=[reading for reading in batch.readings if reading.cell_id in owned],
+                so_far=_not_yet(tx, [each for each in batch.so_far if each.cell_id in owned]),
+            )
+            return _record(tx, mine)
+
+
+def _lock(tx: Transaction, batch: Batch) -> tuple[int, str, bool]:
+    """The trial's last landing number and its status, and whether this batch is all that is left."""
+    row = tx.first(
+        "SELECT landed, status, recorded + %s = total FROM trials WHERE id = %s FOR UPDATE",
+        (len(batch.readings), batch.trial_id),
     )
-    kept = [by_cell[cell_id] for (cell_id,) in owned]
+    assert row is not None, "a trial is not removed while it is asked"
+    return int(row[0]), str(row[1]), bool(row[2])
+
+
+def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
+    landed, status, is_last = _lock(tx, batch)
+    kept, partly = batch.readings, batch.so_far
+    if partly:
+        owned = _owned(tx, batch._replace(readings=()))
+        if len(owned) < len({each.cell_id for each in partly}):
+            raise _NotAllOwned
+        partly = _not_yet(tx, list(partly))
     if kept:
-        _insert(tx, trial_id, kept)
-        marks = ", ".join(["%s"] * len(kept))
-        tx.run(
-            f"UPDATE cells SET state = 'recorded', owner = NULL WHERE id IN ({marks})",
-            [r.cell_id for r in kept],
+        told = ",".join([f"{reading.cell_id:d}" for reading in kept])
+        changed = tx.run(
+            "UPDATE cells SET state = 'recorded', owner = NULL "
+            f"WHERE id IN ({told}) AND owner = %s AND state = 'claimed'",
+            [batch.owner],
         )
-        # Assignments run left to right, so `recorded` is the new number where it is compared.
+        if changed < len(kept):
+            raise _NotAllOwned
+    if kept or partly:
+        both: list[NewReading | CallsSoFar] = [*partly, *kept]
+        made = [(each.cell_id, batch.entries[each.arm], c) for each in both for c in each.calls]
+        calls.insert(tx, "cell", made, batch.body_ids)
+        _add_to_sums(tx, batch.trial_id, kept, partly)
+    if kept:
+        _insert(tx, batch.trial_id, kept)
+        numbered = enumerate(kept, landed + 1)
+        marks.insert(tx, batch.trial_id, [_mark(r, n, batch.verdicts) for n, r in numbered])
+        status = "finished" if is_last else status
         tx.run(
             """
             UPDATE trials
-               SET recorded = recorded + %s,
-                   unanswered = unanswered + %s,
-                   finished_at = IF(recorded = total, NOW(3), finished_at),
-                   status = IF(recorded = total, 'finished', status),
-                   attempts = 0
+               SET recorded = recorded + %s, landed = landed + %s, unanswered = unanswered + %s,
+                   finished_at = IF(%s, NOW(3), finished_at), status = %s, attempts = 0
              WHERE id = %s
             """,
-            (len(kept), sum(r.error is not None for r in kept), trial_id),
+            (
+                len(kept), len(kept), sum(r.error is not None for r in kept),
+                is_last, status, batch.trial_id,
+            ),
+        )  # fmt: skip
+    return len(kept), status
+
+
+def _owned(tx: Transaction, batch: Batch) -> set[int]:
+    """Which of the batch's cells are still its owner's; their rows are locked."""
+    ids = {r.cell_id for r in batch.readings} | {each.cell_id for each in batch.so_far}
+    told = ", ".join(["%s"] * len(ids))
+    return {
+        int(cell_id)
+        for (cell_id,) in tx.rows(
+            f"SELECT id FROM cells WHERE id IN ({told}) AND owner = %s AND state = 'claimed' FOR UPDATE",
+            (*ids, batch.owner),
         )
-    status = tx.first("SELECT status FROM trials WHERE id = %s", [trial_id])
-    assert status is not None
-    return len(kept), str(status[0])
+    }
+
+
+def _not_yet(tx: Transaction, so_far: Sequence[CallsSoFar]) -> list[CallsSoFar]:
+    """Without calls that are recorded already, as by a commit whose own answer was lost."""
+    there = calls.paths_paid(tx, {each.cell_id for each in so_far})
+    return [
+        each._replace(calls=[c for c in each.calls if (each.cell_id, c.path) not in there])
+        for each in so_far
+    ]
 
 
 def _insert(tx: Transaction, trial_id: int, kept: Sequence[NewReading]) -> None:
     """One statement. Findings go in one column, and text as bytes, since what is escaped value by
     value keeps the interpreter from the event loop beside it, and escaping str costs thrice."""
     tx.run_many(
-        "INSERT INTO readings (cell_id, trial_id, arm, case_at, repeat_no, request, reply, answer, "
-        "finish_reason, input_tokens, output_tokens, cents, attempts, started_at, total_ms, judged, "
-        "failed, findings, error) "
-        "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        "INSERT INTO readings (cell_id, trial_id, answer, finish_reason, findings, error) "
+        "VALUES (%s, %s, %s, %s, %s, %s)",
         [_row(trial_id, reading) for reading in kept],
     )
 
 
 def _row(trial_id: int, r: NewReading) -> tuple[Any, ...]:
     """What came from outside is cut, cleaned and bounded here, before it reaches SQL."""
-    judged = failed = 0
-    findings = []
-    for measure, finding in r.findings:
-        judged |= 1 << measure
-        failed |= (not finding.passed) << measure
-        spans = [[span.start, span.end, span.note] for span in finding.spans[:MAX_SPANS]]
-        findings.append([measure, finding.passed, finding.message[:MAX_MESSAGE], spans])
+    findings = [
+        [measure, found.passed, found.message[:MAX_MESSAGE],
+         [[span.start, span.end, span.note] for span in found.spans[:MAX_SPANS]]]
+        for measure, found in r.findings
+    ]  # fmt: skip
     told = packed(findings) if findings else None
     if told is not None and len(told) > MAX_FINDINGS_BYTES:
         told = packed([[measure, passed, message, []] for measure, passed, message, _ in findings])
     return (
-        r.cell_id, trial_id, r.arm, r.case_at, r.repeat_no, r.request, r.reply and r.reply[:MAX_BODY_BYTES],
-        None if r.answer is None else _clean(r.answer)[:MAX_BODY_BYTES],
-        r.finish_reason and _clean(r.finish_reason[:40]), _bounded(r.input_tokens),
-        _bounded(r.output_tokens), r.cents if isfinite(r.cents) else 0.0, min(r.attempts, 60_000),
-        r.started_at.isoformat(" "), r.total_ms, judged, failed, told,
-        r.error and _clean(r.error[:MAX_ERROR]),
+        r.cell_id, trial_id, None if r.answer is None else clean(r.answer)[:MAX_BODY_BYTES],
+        r.finish_reason and clean(r.finish_reason[:40]), told, r.error and clean(r.error[:MAX_ERROR]),
     )  # fmt: skip
 
 
-def _clean(text: str) -> bytes:
-    """In UTF-8: halves of surrogate pairs become `?`."""
-    return text.encode("utf-8", "replace")
+def _mark(r: NewReading, landed: int, verdicts: int) -> Mark:
+    told = verdicts_of(verdicts, [(measure, found.passed) for measure, found in r.findings])
+    place = (r.arm, r.case_at, r.repeat_no)
+    return Mark(*place, landed, r.error is None, r.cents, r.ms, told)
 
 
-def _bounded(tokens: int) -> int:
-    return max(0, min(tokens, MOST))
+def _add_to_sums(
+    tx: Transaction, trial_id: int, kept: Sequence[NewReading], partly: Sequence[CallsSoFar]
+) -> None:
+    sums: dict[int, list[float]] = {}
+    both: list[NewReading | CallsSoFar] = [*partly, *kept]
+    for each in both:
+        of_arm = sums.setdefault(each.arm, [0] * 8)
+        for call in each.calls:
+            tokens = (calls.bounded(call.input_tokens), calls.bounded(call.output_tokens))
+            for at, value in enumerate((1, *tokens, call.cents, call.estimated)):
+                of_arm[at] += value
+    for reading in kept:
+        if reading.error is None:
+            of_arm = sums[reading.arm]
+            of_arm[5] += 1
+            of_arm[6] += reading.ms
+            of_arm[7] += sum(calls.bounded(call.output_tokens) for call in reading.calls)
+    names = ("calls", "input_tokens", "output_tokens", "cents", "estimated", "answered", "answered_ms",
+             "answered_tokens")  # fmt: skip
+    tx.run_many(
+        f"INSERT INTO arm_sums (trial_id, arm, {', '.join(names)}) "
+        f"VALUES (%s, %s, {', '.join(['%s'] * len(names))}) ON DUPLICATE KEY UPDATE "
+        + ", ".join(f"{name} = {name} + VALUES({name})" for name in names),
+        [(trial_id, arm, *values) for arm, values in sums.items()],
+    )
 
 
 def unrecordable(reading: NewReading, why: str) -> NewReading:
     """In the place of a reading that the database refused: no answer came, and this is why."""
     return reading._replace(
-        request=b"{}",
-        reply=None,
         answer=None,
         finish_reason=None,
         error=f"An answer came, but could not be recorded: {why}"[:MAX_ERROR],
+        calls=[
+            call._replace(body=None, seed=None, reply=None, error=why[:200])
+            for call in reading.calls
+        ],
         findings=[
             judged._replace(finding=Finding("", False, why[:200])) for judged in reading.findings
         ],
     )
 
 
-_COLUMNS = (
-    "r.id, r.trial_id, r.arm, r.case_at, r.repeat_no, r.request, r.reply, r.answer, "
-    "r.finish_reason, r.input_tokens, r.output_tokens, r.cents, r.attempts, r.started_at, "
-    "r.total_ms, r.error, r.findings"
-)
+_SELECT = """
+SELECT c.id, c.trial_id, c.arm, c.case_at, c.repeat_no, r.answer, r.finish_reason, r.error, r.findings
+  FROM cells c JOIN readings r ON r.cell_id = c.id
+"""
 
 
 def at(tx: Transaction, trial_id: int, arm: int, case_at: int) -> list[Reading]:
     """The repeats of one arm on one case that are recorded, in order."""
-    rows = tx.rows(
-        f"SELECT {_COLUMNS} FROM cells c JOIN readings r ON r.cell_id = c.id "
-        "WHERE c.trial_id = %s AND c.arm = %s AND c.case_at = %s ORDER BY c.repeat_no",
-        (trial_id, arm, case_at),
+    return _with_calls(
+        tx,
+        tx.rows(
+            f"{_SELECT} WHERE c.trial_id = %s AND c.arm = %s AND c.case_at = %s ORDER BY c.repeat_no",
+            (trial_id, arm, case_at),
+        ),
     )
-    return [_from_row(row) for row in rows]
 
 
 def get(tx: Transaction, reading_id: int) -> Reading:
-    row = tx.first(f"SELECT {_COLUMNS} FROM readings r WHERE r.id = %s", [reading_id])
-    if row is None:
+    found = _with_calls(tx, tx.rows(f"{_SELECT} WHERE c.id = %s", [reading_id]))
+    if not found:
         raise NotFound(f"There is no reading {reading_id}.", field="reading")
-    return _from_row(row)
+    return found[0]
 
 
-def ticks(tx: Transaction, trial_id: int, *, after: int = 0, most: int = 20_000) -> list[Tick]:
-    """The marks that landed after reading `after`, in the order of their landing."""
-    rows = tx.rows(
-        "SELECT id, arm, case_at, repeat_no, error IS NULL, judged, failed FROM readings "
-        "WHERE trial_id = %s AND id > %s ORDER BY id LIMIT %s",
-        (trial_id, after, most),
-    )
-    return [
-        Tick(reading_id, arm, case_at, repeat_no, *((True, *bits) if answered else (False, 0, 0)))
-        for reading_id, arm, case_at, repeat_no, answered, *bits in rows
-    ]
+def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Reading]:
+    made = calls.of(tx, "cell", [row[0] for row in rows])
+    return [_from_row(row, made[row[0]]) for row in rows]
 
 
-def tally(tx: Transaction, trial_id: int, arms: int, measures: int, cases: int) -> Tally:
-    """How many answers each arm had judged, passed and missing, a measure and a case."""
-    passed = np.zeros((arms, measures, cases), dtype=np.int64)
-    total, missing = np.zeros_like(passed), np.zeros_like(passed)
-    rows = tx.rows(
-        "SELECT arm, case_at, judged, failed, error IS NULL FROM readings WHERE trial_id = %s",
-        [trial_id],
-    )
-    if not rows:
-        return Tally(passed, total, missing)
-    arm, case, judged, failed, answered = np.array(rows, dtype=np.uint64).T
-    place, came = (arm.astype(np.int64), case.astype(np.int64)), answered > 0
-    for measure in range(measures):
-        bit = np.uint64(1 << measure)
-        has = (judged & bit) > 0
-        np.add.at(total[:, measure], place, has & came)
-        np.add.at(passed[:, measure], place, has & came & ((failed & bit) == 0))
-        # Trials made before it was noted what a missing answer was asked for: as its case was.
-        asked = has | ((judged == 0) & (total[:, measure].sum(axis=0) > 0)[place[1]])
-        np.add.at(missing[:, measure], place, asked & ~came)
-    return Tally(passed, total, missing)
-
-
-def efforts(tx: Transaction, trial_id: int, arms: int) -> list[Effort]:
-    """What each arm's calls cost and took; medians are over answered calls."""
-    rows = tx.rows(
-        "SELECT arm, cents, total_ms, error IS NULL FROM readings WHERE trial_id = %s", [trial_id]
-    )
-    found = []
-    for arm in range(arms):
-        answered = [(cents, ms) for a, cents, ms, good in rows if a == arm and good]
-        unanswered = sum(1 for a, _, _, good in rows if a == arm and not good)
-        if answered:
-            cents, ms = np.array(answered, dtype=float).T
-            found.append(
-                Effort(float(cents.mean()), float(np.median(ms)), len(answered), unanswered)
-            )
-        else:
-            found.append(Effort(None, None, 0, unanswered))
-    return found
-
-
-def cost_so_far(tx: Transaction, trial_id: int) -> float:
-    """Cents."""
-    row = tx.first("SELECT COALESCE(SUM(cents), 0) FROM readings WHERE trial_id = %s", [trial_id])
-    assert row is not None
-    return float(row[0])
-
-
-def _from_row(row: tuple[Any, ...]) -> Reading:
+def _from_row(row: tuple[Any, ...], made: list[Call]) -> Reading:
     findings = [
         Judged(measure, Finding("", passed, message, tuple(Span(*span) for span in spans)))
-        for measure, passed, message, spans in json.loads(row[16] or "[]")
+        for measure, passed, message, spans in json.loads(row[8] or "[]")
     ]
-    request, reply, answer = row[5:8]
-    texts = (
-        json.loads(request),
-        None if reply is None else reply.decode("utf-8", "replace"),
-        None if answer is None else answer.decode("utf-8", "replace"),
-    )
-    return Reading(*(*row[:5], *texts, *row[8:16], findings))
+    answer = None if row[5] is None else row[5].decode("utf-8", "replace")
+    return Reading(*(*row[:5], answer, *row[6:8], findings, made))

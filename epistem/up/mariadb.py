@@ -59,6 +59,7 @@ class MariaDb:
                 "--bind-address=127.0.0.1",
                 "--socket=local.sock",  # inside the data folder, so that its path stays short
                 f"--pid-file={self.folder / 'pid'}",
+                f"--tmpdir={self._own_tmp()}",
                 f"--init-file={self._login_file()}",
                 "--skip-name-resolve",
                 "--skip-log-bin",
@@ -96,6 +97,7 @@ class MariaDb:
                 "mariadb-install-db",
                 "--no-defaults",
                 f"--datadir={half_made}",
+                f"--tmpdir={self._own_tmp()}",
                 "--auth-root-authentication-method=socket",
                 "--skip-test-db",
                 *_user(),
@@ -103,6 +105,12 @@ class MariaDb:
             fail=lambda said: StartError(f"MariaDB could not make its data folder:\n{said}"),
         )
         half_made.rename(self.folder / "data")  # all or nothing, even when killed half-way
+
+    def _own_tmp(self) -> Path:
+        """For its temporary files: in a shared folder each server that starts removes those of the others."""
+        folder = self.folder / "tmp"
+        folder.mkdir(mode=0o700, exist_ok=True)
+        return folder
 
     def _login_file(self) -> Path:
         password = self.folder / "password"

@@ -12,7 +12,7 @@ from epistem.core.prompts.inputs import inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
-from epistem.store import drafts, evidence, renaming, subjects, versions
+from epistem.store import drafts, renaming, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -25,6 +25,7 @@ from epistem.web.replies import (
     expected_revision,
     reply,
 )
+from epistem.work import evidence
 
 bp = blueprint("drafts")
 

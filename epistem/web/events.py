@@ -11,30 +11,31 @@ from flask import Response, request
 from pydantic import BaseModel, Field
 
 from epistem.core.errors import EpistemError, InvalidInput
-from epistem.store import readings, trials
+from epistem.store import trials
 from epistem.store.database import Database
 from epistem.web.limits import STREAMS
 from epistem.web.permits import held_stream
+from epistem.web.readings import Ticks, ticks_of
 from epistem.web.replies import EVENTS, Shape, blueprint, database
-from epistem.web.trials import TickShape, TrialLine, TrialPath, line_of, tick_shapes
+from epistem.web.trials import TrialLine, TrialPath, line_of
 
 bp = blueprint("events")
 
 POLL_S = 0.25
 HEARTBEAT_S = 10.0
 _open_streams = BoundedSemaphore(STREAMS)
-_ID = re.compile(r"[0-9]{1,18}\Z")
+_ID = re.compile(r"[0-9]{1,9}\Z")
 
 
 class Progress(Shape):
     """What one event carries: the trial as it is, and the ticks that landed since the last."""
 
     trial: TrialLine
-    ticks: list[TickShape]
+    ticks: Ticks
 
 
 class After(BaseModel):
-    after: int = Field(0, ge=0, lt=10**18, description="The id of the last reading that was seen.")
+    after: int = Field(0, ge=0, lt=10**9, description="The last landing number that was seen.")
 
 
 @bp.get(
@@ -44,7 +45,7 @@ class After(BaseModel):
 def watch_trial(path: TrialPath, query: After) -> Response:
     """Events `progress` with a Progress each, until the trial is over; then `over`, and the end.
 
-    An event's id is the last reading in it, so a client that reconnects goes on from there.
+    An event's id is the last landing number in it, so a client that reconnects goes on from there.
     """
     last = request.headers.get("Last-Event-ID", "")
     if last and not _ID.match(last):
@@ -58,27 +59,28 @@ def watch_trial(path: TrialPath, query: After) -> Response:
 
 def _events(database: Database, trial_id: int, after: int) -> Iterator[str]:
     quiet_since = 0.0
-    told: tuple[int, str] | None = None
+    told: tuple[object, ...] | None = None
     while True:
         try:
             with database.transaction() as tx:
                 trial = trials.get(tx, trial_id)
-                ticks = readings.ticks(tx, trial_id, after=after)
-                line = (
-                    line_of(tx, trial) if ticks or told != (trial.recorded, trial.status) else None
-                )
+                ticks = ticks_of(tx, trial, after)
+                paused = () if trial.over else tuple(trials.paused_of(tx, trial_id))
+                now_told = (trial.landed, trial.status, paused)
+                line = line_of(tx, trial) if ticks.last > after or told != now_told else None
         except EpistemError:
             return  # the client connects again by itself, and goes on from the last id
         now = time.monotonic()
         if line is not None:
-            after = ticks[-1].reading_id if ticks else after
-            told, quiet_since = (trial.recorded, trial.status), now
-            progress = Progress(trial=line, ticks=tick_shapes(ticks))
+            after, told, quiet_since = ticks.last, now_told, now
+            progress = Progress(trial=line, ticks=ticks)
             yield f"id: {after}\nevent: progress\ndata: {progress.model_dump_json()}\n\n"
         elif now - quiet_since > HEARTBEAT_S:
             quiet_since = now
             yield ": still here\n\n"
-        if trial.over and not ticks:
+        if ticks.more:
+            continue
+        if trial.over:
             yield f"id: {after}\nevent: over\ndata: {{}}\n\n"
             return
         time.sleep(POLL_S)

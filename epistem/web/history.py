@@ -11,7 +11,8 @@ from epistem.core.prompts.content import Prompt
 from epistem.store import subjects, tries
 from epistem.web.replies import Moment, Shape, SubjectPath, database, reply
 from epistem.web.tries import bp  # one path has routes of both, and is described by one blueprint
-from epistem.web.try_shapes import Asked, TriedAnswer
+from epistem.web.try_shapes import TriedAnswer
+from epistem.work.tries import Asked
 
 
 class TryLine(Shape):

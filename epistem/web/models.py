@@ -12,11 +12,11 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.errors import InvalidInput
+from epistem.core.prompts.request import ABILITIES, Ability
 from epistem.core.prompts.settings import SETTINGS
-from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.formats import format_of
-from epistem.core.wire.request import ABILITIES, Ability
-from epistem.models.client import Endpoint, Exchange, ModelClient
+from epistem.core.wire.habits import Habits
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
 from epistem.models.retry import Retry
 from epistem.store import models
@@ -24,11 +24,11 @@ from epistem.web.limits import QUESTIONS
 from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, blueprint, database, reply
+from epistem.work import greeting
 
 bp = blueprint("models")
 
 ONCE = Retry(attempts=1)
-GREETING = "Answer with the one word: ready"
 _questions = BoundedSemaphore(QUESTIONS)
 FULL = f"{QUESTIONS} models are being asked already and have not answered. Try again in a moment."
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:/-]*\Z")
@@ -57,7 +57,14 @@ class ModelEntry(Shape):
     about: str = Field("", max_length=300)
     policy: str = Field("", max_length=600)
     abilities: list[Ability] = Field(default_factory=lambda: sorted(ABILITIES))
+    calls_at_once: int | None = Field(
+        None, ge=1, le=1_000, description="Calls that its server takes at once."
+    )
     requests_per_minute: int | None = Field(None, ge=1, le=1_000_000)
+    tokens_per_minute: int | None = Field(None, ge=1, le=1_000_000_000)
+    habits: Habits = Field(
+        default_factory=Habits, description="What its server does otherwise than most."
+    )
     headers: dict[str, str] = Field(
         default_factory=dict, description="More headers to send. Nothing secret: these are shown."
     )
@@ -76,7 +83,10 @@ class ModelLine(ModelEntry):
     about: str
     policy: str
     abilities: list[Ability]
+    calls_at_once: int | None
     requests_per_minute: int | None
+    tokens_per_minute: int | None
+    habits: Habits
     headers: dict[str, str]
 
 
@@ -89,13 +99,18 @@ class ModelPath(BaseModel):
 
 
 class Greeted(Shape):
-    """What came of asking a model for one word."""
+    """What came of asking a model for one word, in `calls` calls. `habits` are those of its server as
+    they were found by trying, and `findings` what the entry does not say yet, in words."""
 
     answer: str
     model: str
     total_ms: float
     input_tokens: int
     output_tokens: int
+    told: bool = Field(description="Whether its server tells the tokens.")
+    calls: int
+    habits: Habits
+    findings: list[str]
 
 
 class Offered(Shape):
@@ -142,6 +157,7 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
         **body.model_dump(),
         "key_reference": body.key_reference or None,
         "abilities": frozenset(body.abilities),
+        "habits": body.habits,
     }
     with database().transaction() as tx:
         models.check_free(tx, path.name)
@@ -166,18 +182,20 @@ def remove_model(path: ModelPath) -> Response:
 def greet_model(path: ModelPath) -> Response:
     """Only addresses of the list are ever asked, so save an entry before you try it."""
     model = _listed(path.name)
-    build = format_of(model.wire_format).build_request
-    body = build(model.asked_as, [("user", GREETING)], {"max_tokens": 200})
     with held(_questions, FULL):
-        exchange = asyncio.run(_ask(model, body))
-    answer = exchange.reply
+        found = asyncio.run(_greet(model))
+    answer = found.reply
     return reply(
         Greeted(
             answer=answer.text[:200],
             model=answer.model,
-            total_ms=exchange.trace.total_ms,
+            total_ms=found.total_ms,
             input_tokens=answer.usage.input_tokens,
             output_tokens=answer.usage.output_tokens,
+            told=answer.usage.told,
+            calls=found.calls,
+            habits=found.habits,
+            findings=found.findings,
         )
     )
 
@@ -201,7 +219,7 @@ def list_settings() -> Response:
 
 
 def _line(model: models.Model) -> ModelLine:
-    ignores = list(format_of(model.wire_format).ignores)
+    ignores = list(model.format.ignores)
     told = {**vars(model), "ignores": ignores, "abilities": sorted(model.abilities)}
     return ModelLine.model_validate(told)
 
@@ -220,7 +238,7 @@ def _check_address(address: str) -> None:
         raise InvalidInput(f"The address can't be read: {error}.", field="address") from error
     if parts.scheme not in ("http", "https") or not parts.hostname or not port_fits:
         raise InvalidInput(
-            "The address reads http://host:port or https://host, without the path /v1/….",
+            "The address reads http://host:port or https://host, with or without /v1 at its end.",
             field="address",
         )
     if parts.username or parts.password or parts.query or parts.fragment:
@@ -246,15 +264,11 @@ def _check_headers(headers: dict[str, str]) -> None:
             raise InvalidInput(message, field="headers")
 
 
-def _endpoint(model: models.Model) -> Endpoint:
-    return Endpoint.of(model, most_ms=30_000)
-
-
-async def _ask(model: models.Model, body: dict[str, object]) -> Exchange:
+async def _greet(model: models.Model) -> greeting.Greeting:
     async with ModelClient(in_flight=1, retry=ONCE) as client:
-        return await client.ask(_endpoint(model), wire.encode(body))
+        return await greeting.greet(client, model)
 
 
 async def _offered(model: models.Model) -> list[str]:
     async with ModelClient(in_flight=1, retry=ONCE) as client:
-        return await client.offered(_endpoint(model))
+        return await client.offered(Endpoint.of(model, most_ms=greeting.MOST_MS))

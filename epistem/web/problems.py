@@ -20,7 +20,7 @@ from epistem.core.errors import (
 )
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import field_path
-from epistem.models.client import CallFailed
+from epistem.models.trouble import CallFailed
 from epistem.store.database import Collision, StoreDown, StoreError, Unfit
 from epistem.store.drafts import StaleDraft
 

@@ -11,6 +11,7 @@ from typing import Generic, TypeVar
 from epistem.core.errors import EpistemError
 from epistem.models.client import ModelClient
 from epistem.models.retry import Retry
+from epistem.work.limits import SharedLimits
 
 HEARTBEAT_S = 10.0
 Item = TypeVar("Item")
@@ -26,7 +27,13 @@ class ModelStream(Generic[Item]):
     `close` ends the call to the model: whoever stops reading stops paying.
     """
 
-    def __init__(self, read: Callable[[ModelClient], AsyncIterator[Item]], retry: Retry) -> None:
+    def __init__(
+        self,
+        read: Callable[[ModelClient], AsyncIterator[Item]],
+        retry: Retry,
+        limits: SharedLimits,
+    ) -> None:
+        self._limits = limits
         self._items: SimpleQueue[Item | BaseException | _End] = SimpleQueue()
         self._loop = asyncio.new_event_loop()
         self._task = self._loop.create_task(self._read(read, retry))
@@ -55,7 +62,7 @@ class ModelStream(Generic[Item]):
             self._loop.call_soon_threadsafe(self._task.cancel)
 
     async def _read(self, read: Callable[[ModelClient], AsyncIterator[Item]], retry: Retry) -> None:
-        async with ModelClient(in_flight=1, retry=retry) as client:
+        async with ModelClient(in_flight=1, retry=retry, limits=self._limits) as client:
             async for item in read(client):
                 self._items.put(item)
         self._items.put(_End())
@@ -68,4 +75,5 @@ class ModelStream(Generic[Item]):
         except BaseException as error:
             self._items.put(error)
         finally:
+            self._limits.close()
             self._loop.close()

@@ -12,10 +12,11 @@ from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_us
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.core.shapes import Document, Tag
-from epistem.store import drafts, evidence, subjects, trials, versions
+from epistem.store import drafts, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
+from epistem.work import evidence
 
 bp = blueprint("subjects")
 

@@ -7,25 +7,36 @@ from typing import Any, Literal
 from flask import Response
 from pydantic import BaseModel, Field
 
-from epistem.core.cases.content import Case, title_of
 from epistem.core.checks.registry import CheckUse
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
-from epistem.store import readings, subjects, trials
+from epistem.store import subjects, trials
 from epistem.store.database import Transaction
-from epistem.store.evidence import outlook_of
-from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
 from epistem.web.subjects import Measure
+from epistem.work import trials as work
+from epistem.work.evidence import outlook_of
 
 bp = blueprint("trials")
 
+LISTED = 50
+
+
+class PausedShape(Shape):
+    """`until` is when it is tried again, `times` in a row that it was paused."""
+
+    arm: int
+    why: str
+    until: Moment
+    times: int
+
 
 class TrialLine(Shape):
-    """`recorded` of `total` calls are recorded; `unanswered` of those got no answer."""
+    """`recorded` of `total` readings are recorded; `unanswered` of those got no answer. Money is that of
+    all calls so far; `estimated` of them did not tell their tokens."""
 
     id: int
     subject: str
@@ -38,7 +49,10 @@ class TrialLine(Shape):
     created_at: Moment
     started_at: Moment | None
     finished_at: Moment | None
+    calls: int
     cents: float
+    estimated: int
+    paused: list[PausedShape] = Field(description="Arms whose model is not asked for a while.")
 
 
 class ArmShape(Shape):
@@ -49,40 +63,33 @@ class ArmShape(Shape):
     settings: Settings
 
 
-class TrialCaseShape(Shape):
-    position: int
-    number: int
-    title: str
-    content: Case
-
-
-class TickShape(Shape):
-    """One mark. `judged` and `failed` have bit k set when measure k has a finding, and when that
-    failed; no answer is a hollow dot."""
-
-    id: int
-    arm: int
-    case_at: int
-    repeat_no: int
-    answered: bool
-    judged: int
-    failed: int
-
-
 class TrialPage(TrialLine):
-    """Everything a matrix needs; ticks that land later come from the trial's events."""
+    """What a trial is made of. Its cases and ticks are asked for in pages. `numbers` are those of its
+    cases in order, as runs: [first, last] each."""
 
     arms: list[ArmShape]
-    cases: list[TrialCaseShape]
+    cases: int
+    numbers: list[list[int]]
     checks: list[CheckUse]
     measures: list[Measure]
     question: MainQuestion | None
     seed: int
-    ticks: list[TickShape]
 
 
 class TrialList(Shape):
+    """Newest first. `more`: there are older ones, before the last of these."""
+
     trials: list[TrialLine]
+    more: bool
+
+
+class Before(BaseModel):
+    before: int | None = Field(None, ge=1, description="Only trials older than this one.")
+    find: str = Field(
+        "",
+        max_length=200,
+        description="Words that stand in its number, status, versions or models.",
+    )
 
 
 class ShownShape(Shape):
@@ -137,63 +144,15 @@ class TrialPath(BaseModel):
     trial_id: int = Field(ge=1, description="The number in T12.")
 
 
-class ReadingPath(BaseModel):
-    reading_id: int = Field(ge=1)
-
-
-class CellQuery(BaseModel):
-    arm: int = Field(ge=0)
-    case_at: int = Field(ge=0, description="The case's position in the trial.")
-
-
-class ReadingShape(Shape):
-    """`request` is the body as it was posted, `reply` the body as it came back."""
-
-    id: int
-    trial_id: int
-    arm: int
-    case_at: int
-    repeat_no: int
-    request: dict[str, Any]
-    reply: str | None
-    answer: str | None
-    finish_reason: str | None
-    input_tokens: int
-    output_tokens: int
-    cents: float
-    attempts: int
-    started_at: Moment
-    total_ms: float
-    error: str | None
-    findings: list[FindingShape]
-
-
-class ReadingList(Shape):
-    readings: list[ReadingShape]
-
-
 def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
-    cents = readings.cost_so_far(tx, trial.id)
-    return TrialLine.model_validate({**_facts(trial), "cents": cents})
-
-
-def tick_shapes(ticks: list[readings.Tick]) -> list[TickShape]:
-    return [
-        TickShape(
-            id=tick.reading_id,
-            arm=tick.arm,
-            case_at=tick.case_at,
-            repeat_no=tick.repeat_no,
-            answered=tick.answered,
-            judged=tick.judged,
-            failed=tick.failed,
-        )
-        for tick in ticks
-    ]
+    paused = [] if trial.over else trials.paused_of(tx, trial.id)
+    return TrialLine.model_validate(
+        {**_facts(trial), "paused": [PausedShape.model_validate(each) for each in paused]}
+    )
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:
-    names = set(TrialLine.model_fields) - {"repeats", "cents"}
+    names = set(TrialLine.model_fields) - {"repeats", "paused"}
     return {name: getattr(trial, name) for name in names} | {"repeats": trial.plan.repeats}
 
 
@@ -211,28 +170,38 @@ def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
             )
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],
-        cases=[
-            TrialCaseShape(
-                position=c.position, number=c.number, title=title_of(c.content), content=c.content
-            )
-            for c in trials.cases_of(tx, trial.id)
-        ],
+        cases=trial.cases,
+        numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
         measures=[Measure.model_validate(m) for m in trial.measures],
         question=trial.plan.question,
         seed=trial.plan.seed,
-        ticks=tick_shapes(readings.ticks(tx, trial.id, most=200_000)),
     )
+
+
+def _runs(numbers: list[int]) -> list[list[int]]:
+    """1, 2, 3, 7 as [1, 3], [7, 7]."""
+    runs: list[list[int]] = []
+    for number in numbers:
+        if runs and number == runs[-1][1] + 1:
+            runs[-1][1] = number
+        else:
+            runs.append([number, number])
+    return runs
 
 
 @bp.get(
     "/subjects/<name>/trials", responses={200: TrialList}, operation_id="listTrials",
     summary="Trials of a subject, newest first",
 )  # fmt: skip
-def list_trials(path: SubjectPath) -> Response:
+def list_trials(path: SubjectPath, query: Before) -> Response:
     with database().transaction() as tx:
-        found = trials.all_of(tx, subjects.get(tx, path.name))
-        return reply(TrialList(trials=[line_of(tx, trial) for trial in found]))
+        subject = subjects.get(tx, path.name)
+        found = trials.all_of(
+            tx, subject, before=query.before, find=query.find.split(), most=LISTED + 1
+        )
+        lines = [line_of(tx, trial) for trial in found[:LISTED]]
+    return reply(TrialList(trials=lines, more=len(found) > LISTED))
 
 
 @bp.post(
@@ -242,7 +211,7 @@ def list_trials(path: SubjectPath) -> Response:
 def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
     """Its cells are written down before any call is made; the runner takes it from there."""
     with database().transaction() as tx:
-        trial = trials.create(tx, subjects.get(tx, path.name), body)
+        trial = work.start(tx, subjects.get(tx, path.name), body)
         return reply(_page(tx, trial), 201)
 
 
@@ -253,7 +222,7 @@ def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
 def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        found, outlook = trials.estimate_of(tx, subject, body, IN_FLIGHT)
+        found, outlook = work.estimate_of(tx, subject, body, IN_FLIGHT)
         showing = outlook_of(tx, subject, body, outlook)
     return reply(EstimateShape(**found._asdict(), showing=_showing(showing)))
 
@@ -296,7 +265,7 @@ def get_trial(path: TrialPath) -> Response:
 )  # fmt: skip
 def stop_trial(path: TrialPath) -> Response:
     with database().transaction() as tx:
-        return reply(line_of(tx, trials.stop(tx, path.trial_id)))
+        return reply(line_of(tx, work.stop(tx, path.trial_id)))
 
 
 @bp.post(
@@ -305,7 +274,7 @@ def stop_trial(path: TrialPath) -> Response:
 )  # fmt: skip
 def go_on_trial(path: TrialPath) -> Response:
     with database().transaction() as tx:
-        return reply(line_of(tx, trials.go_on(tx, path.trial_id)))
+        return reply(line_of(tx, work.go_on(tx, path.trial_id)))
 
 
 @bp.post(
@@ -315,33 +284,13 @@ def go_on_trial(path: TrialPath) -> Response:
 def ask_again(path: TrialPath) -> Response:
     """Their readings make room for the new ones; what is answered stays as it is."""
     with database().transaction() as tx:
-        return reply(line_of(tx, trials.ask_again(tx, path.trial_id)))
+        return reply(line_of(tx, work.ask_again(tx, path.trial_id)))
 
 
-@bp.get(
-    "/trials/<int:trial_id>/readings", responses={200: ReadingList}, operation_id="listReadings",
-    summary="The repeats of one arm on one case",
+@bp.post(
+    "/trials/<int:trial_id>/try-now", responses={200: TrialLine, 409: Problem}, operation_id="tryNow",
+    summary="Ask the models of paused arms at once",
 )  # fmt: skip
-def list_readings(path: TrialPath, query: CellQuery) -> Response:
+def try_now(path: TrialPath) -> Response:
     with database().transaction() as tx:
-        trial = trials.get(tx, path.trial_id)
-        found = readings.at(tx, trial.id, query.arm, query.case_at)
-    return reply(ReadingList(readings=[_reading(trial, reading) for reading in found]))
-
-
-@bp.get(
-    "/readings/<int:reading_id>", responses={200: ReadingShape}, operation_id="getReading",
-    summary="One reading, with its exact request",
-)  # fmt: skip
-def get_reading(path: ReadingPath) -> Response:
-    with database().transaction() as tx:
-        reading = readings.get(tx, path.reading_id)
-        trial = trials.get(tx, reading.trial_id)
-    return reply(_reading(trial, reading))
-
-
-def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingShape:
-    findings = [
-        finding_shape(trial.measures[judged.measure], judged.finding) for judged in reading.findings
-    ]
-    return ReadingShape.model_validate({**vars(reading), "findings": findings})
+        return reply(line_of(tx, work.try_now(tx, path.trial_id)))

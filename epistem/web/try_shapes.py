@@ -1,4 +1,4 @@
-"""What a try is asked with, and what comes of it."""
+"""What comes of a try, as the API tells it."""
 
 from __future__ import annotations
 
@@ -6,35 +6,22 @@ from typing import Any
 
 from pydantic import Field
 
-from epistem.core.cases.content import Expectation
+from epistem.core.engine.answers import ToolUsed
 from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.dialogue import Turn
-from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document
-from epistem.web.findings import FindingShape
+from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.replies import Shape
-
-
-class Asked(Document):
-    """What a draft is tried with. `settings` stand over its own. No seed: one is drawn. `turns` are
-    what was said after the first words and the answer to them, beginning with that answer."""
-
-    inputs: dict[str, Any] = Field(default_factory=dict)
-    model: str = Field(max_length=80)
-    settings: Settings = Field(default_factory=Settings)
-    expect: Expectation = Field(default_factory=Expectation)
-    seed: int | None = Field(None, ge=0, lt=2**31)
-    turns: list[Turn] = Field(default_factory=list, max_length=400)
-    case: int | None = Field(None, ge=1, description="The case that the inputs came from.")
-    version: int | None = Field(
-        None, ge=1, description="The version that `content` is, if it is one."
-    )
+from epistem.work.tries import Asked, Tried
+from epistem.work.tries import ExactRequest as Exact
 
 
 class TryOut(Asked):
     """`content` is the draft as typed, or a version."""
 
     content: Prompt
+
+    @property
+    def asked(self) -> Asked:
+        return Asked.from_json(self.model_dump(exclude={"content"}))
 
 
 class RenderedPart(Shape):
@@ -87,6 +74,9 @@ class TriedAnswer(Shape):
     input_tokens: int
     output_tokens: int
     reasoning_tokens: int
+    estimated: bool = Field(
+        False, description="The server did not tell the tokens: they and the cost are estimates."
+    )
     cents: float
     first_ms: float | None
     total_ms: float
@@ -98,3 +88,43 @@ class TriedAnswer(Shape):
     value: Any = Field(None, description="The JSON of the answer, where it has some.")
     shape_faults: list[ShapeFault] = Field(default_factory=list)
     try_id: int | None = Field(None, description="Its place in the history.")
+
+
+def exact_shape(exact: Exact) -> ExactRequest:
+    parts = [RenderedPart(**part._asdict()) for part in exact.parts]
+    return ExactRequest(**{**vars(exact), "parts": parts})
+
+
+def tool_use(used: ToolUsed) -> ToolUse:
+    return ToolUse(
+        name=used.call.name,
+        arguments=used.call.arguments,
+        answer=used.result.answer,
+        fault=used.result.fault,
+    )
+
+
+def tried_answer(request: Exact, tried: Tried) -> TriedAnswer:
+    answered, usage = tried.answered, tried.usage
+    reply = answered.reply
+    return TriedAnswer(
+        request=exact_shape(request),
+        answer=reply.text,
+        reasoning=reply.reasoning,
+        finish_reason=reply.finish_reason,
+        model=reply.model,
+        input_tokens=usage.input_tokens,
+        output_tokens=usage.output_tokens,
+        reasoning_tokens=usage.reasoning_tokens,
+        estimated=not usage.told,
+        cents=tried.cents,
+        first_ms=tried.first_ms,
+        total_ms=sum(each.total_ms for each in tried.made),
+        attempts=sum(each.attempts for each in tried.made),
+        findings=[finding_shape(each.measure, each.finding) for each in tried.findings],
+        not_checked=tried.not_checked,
+        tool_uses=[tool_use(used) for used in answered.tools],
+        rounds=answered.rounds,
+        value=tried.value,
+        shape_faults=[ShapeFault(path=path, message=why) for path, why in tried.shape_faults],
+    )

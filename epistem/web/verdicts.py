@@ -11,10 +11,10 @@ from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.sentence import Kind, sentence_text, settling_segments
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
 from epistem.store import trials
-from epistem.store.evidence import Evidence, evidence_of
 from epistem.web.replies import Shape, blueprint, database, reply
 from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
+from epistem.work.evidence import Evidence, evidence_of
 
 bp = blueprint("verdicts")
 

@@ -9,6 +9,8 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from epistem.standin.faults import HEADER
+
 
 def new_prompt(page, name):
     page.go("/")
@@ -270,11 +272,26 @@ class TestHonesty:
         page.reads("early", "p < 0.001")
         assert "99.9% intervals" in page.driver.page_source
 
+    def test_a_model_that_cannot_be_asked_pauses_its_arm_in_plain_sight(self, page, make, own):
+        entry = {"address": "http://127.0.0.1:9", "context_window": 1000, "input_cents": 0,
+                 "output_cents": 0}  # fmt: skip
+        make.call("PUT", "/models/away", entry)
+        arms = [{"version": 2, "model": m} for m in ("tern-s", "away")]
+        trial, _ = make.call("POST", f"{own}/trials", {"arms": arms, "repeats": 2})
+        page.go(f"{own}/trial/{trial['id']}")
+        page.reads("paused", "is paused. away can't be reached at http://127.0.0.1:9", seconds=60)
+        page.reads("readings", "24 of 48 readings")
+        page.click("try-now")
+        page.until(lambda: make.call("GET", f"/trials/{trial['id']}")[0]["paused"][0]["times"] > 1)
+        page.click("stop-trial")
+        page.reads("trial-facts", "stopped")
+
     def test_answers_that_never_came_count_as_failed_or_are_left_out_and_it_is_said(
         self, page, make, own
     ):
-        entry = {"address": "http://127.0.0.1:9", "context_window": 1000,
-                 "input_cents": 0, "output_cents": 0, "time_limit_ms": 500}  # fmt: skip
+        listed = make.call("GET", "/models")[0]["models"]
+        entry = {"address": listed[0]["address"], "context_window": 1000, "input_cents": 0,
+                 "output_cents": 0, "headers": {HEADER: "status=400"}}  # fmt: skip
         make.call("PUT", "/models/nobody", entry)
         plan = {
             "arms": [{"version": 2, "model": m} for m in ("tern-s", "nobody")],

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from epistem.core.cases.content import Case
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.estimate import MOST_RENDERED, PlannedArm, estimate
@@ -18,7 +19,9 @@ PROMPT = Prompt.from_json(
         ]
     }
 )
-CASES = [{"note": "a warm cup"}, {"note": "black, no sugar, as strong as you can"}]
+CASES = [
+    Case(inputs={"note": note}) for note in ("a warm cup", "black, no sugar, as strong as you can")
+]
 
 
 def arm(output=None, ms=None, window=1_000, **settings):
@@ -27,7 +30,7 @@ def arm(output=None, ms=None, window=1_000, **settings):
 
 def test_tokens_and_money_are_those_of_every_request():
     found = estimate([arm(output=30.0, ms=200.0)], CASES, repeats=5, in_flight=10)
-    asked = 5 * sum(count(SYSTEM) + count(case["note"]) + 2 * PER_MESSAGE for case in CASES)
+    asked = 5 * sum(count(SYSTEM) + count(case.inputs["note"]) + 2 * PER_MESSAGE for case in CASES)
     assert (found.calls, found.input_tokens, found.output_tokens) == (10, asked, 300)
     assert found.cents == pytest.approx((asked * 20 + 300 * 80) / 1e6)
     assert found.seconds == pytest.approx(10 * 0.2 / 10)
@@ -43,7 +46,7 @@ def test_without_past_answers_their_length_is_a_guess_and_the_time_unknown():
 def test_requests_that_do_not_fit_are_counted():
     found = estimate([arm(output=10.0, window=30)], CASES, 3, 64)
     assert found.too_long == 1
-    found = estimate([arm(output=10.0)], [*CASES, {"letter": "x"}], 3, 64)
+    found = estimate([arm(output=10.0)], [*CASES, Case(inputs={"letter": "x"})], 3, 64)
     assert (found.unfit, found.calls) == (1, 9)
     assert found.output_tokens == 2 * 3 * 10
 
@@ -60,3 +63,13 @@ def test_many_cases_alike_cost_as_many_times_what_one_does(repeats, cases):
 def test_a_plan_without_arms_or_cases_takes_nothing():
     assert estimate([], CASES, 5, 64)[:4] == (0, 0, 0, 0.0)
     assert estimate([arm()], [], 5, 64)[:4] == (0, 0, 0, 0.0)
+
+
+def test_a_talk_is_asked_once_a_turn_with_all_that_was_said_before():
+    talk = Case(inputs=CASES[0].inputs, turns=["and now?", "thank you"])
+    alone, talked = (estimate([arm(output=10.0)], [case], 2, 64) for case in (CASES[0], talk))
+    first = alone.input_tokens / 2
+    second = first + 10 + count("and now?") + 2 * PER_MESSAGE
+    third = second + 10 + count("thank you") + 2 * PER_MESSAGE
+    assert (talked.calls, talked.output_tokens) == (6, 60)
+    assert talked.input_tokens == pytest.approx(2 * (first + second + third))

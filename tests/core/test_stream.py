@@ -56,7 +56,7 @@ def test_wherever_it_is_cut_the_pieces_and_the_reply_are_the_same(cuts):
         "Hm, größer",
         "stop",
     )
-    assert tuple(reply.usage) == (9, 5, 2)
+    assert tuple(reply.usage) == (9, 5, 2, True)
     assert reply.model == "made-up-1"
 
 

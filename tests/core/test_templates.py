@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from jinja2 import StrictUndefined, TemplateError
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 
+from epistem.core.cases.content import Case
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Message, Part, Prompt
 from epistem.core.prompts.problems import problems_of
@@ -326,14 +327,14 @@ def test_all_parts_together_have_a_limit_too():
 
 def test_an_estimate_ends_soon_however_costly_the_template(monkeypatch):
     asked = []
-    usual = estimating.render
-    monkeypatch.setattr(estimating, "render", lambda *given: asked.append(1) or usual(*given))
+    usual = estimating.render_talk
+    monkeypatch.setattr(estimating, "render_talk", lambda *given: asked.append(1) or usual(*given))
     costly = prompt_of("{% for a in range(60000) %}{% if a %}{% endif %}{% endfor %}x")
     arm = PlannedArm(costly, Settings(), 8_000, 1.0, 1.0, None, None)
-    told = estimate([arm], [{"x": "x"}] * 200, 5, 64)
+    told = estimate([arm], [Case(inputs={"x": "x"})] * 200, 5, 64)
     assert 0 < len(asked) < 5
     assert (told.calls, told.unfit) == (1_000, 0)
     assert told.input_tokens >= 1_000
     asked.clear()
-    bomb = estimate([arm._replace(prompt=prompt_of(LOOPS))], [{"x": "x"}] * 200, 5, 64)
+    bomb = estimate([arm._replace(prompt=prompt_of(LOOPS))], [Case(inputs={"x": "x"})] * 200, 5, 64)
     assert (len(asked), bomb.unfit) == (1, 200)

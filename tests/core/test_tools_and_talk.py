@@ -6,10 +6,11 @@ import pytest
 
 from epistem.core.prompts.content import Input, Prompt, Tool
 from epistem.core.prompts.dialogue import Turn, render_talk
+from epistem.core.prompts.request import request_for
 from epistem.core.prompts.tools import answer_call
 from epistem.core.wire import chat_completions, messages
-from epistem.core.wire.chat_completions import Reply, ToolCall, Usage
-from epistem.core.wire.request import request_for
+from epistem.core.wire.formats import format_of
+from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.core.wire.stream import StreamReader
 from tests.core.builders import prompt
 from tests.core.test_prompt_pieces import picture
@@ -96,7 +97,7 @@ class TestOnTheWire:
             {"type": "text", "text": "See"},
             {"type": "image_url", "image_url": {"url": picture()}},
         ]
-        other = request_for(self.content(), inputs, "m", wire_format="messages")
+        other = request_for(self.content(), inputs, "m", wire=format_of("messages"))
         assert other["tools"][0]["input_schema"] == schema
         data = picture().partition(",")[2]
         assert other["messages"][0]["content"][1] == {

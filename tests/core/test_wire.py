@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 
 from epistem.core.errors import WireError
 from epistem.core.prompts.content import Message, Part, Prompt, ReplyShape
+from epistem.core.prompts.request import request_for
 from epistem.core.prompts.settings import Settings
 from epistem.core.wire import chat_completions as wire
-from epistem.core.wire.request import request_for
+from epistem.core.wire.reading import words_of
+from epistem.core.wire.reply import NOT_TOLD, Reply, Usage
 
 
 def test_a_request_as_it_is_sent():
@@ -54,7 +56,7 @@ def test_a_reply_as_it_comes():
         "usage": {"prompt_tokens": 12, "completion_tokens": 3},
     }
     reply = wire.parse_reply(json.dumps(raw).encode())
-    assert reply == wire.Reply("ok", "length", wire.Usage(12, 3), "tern-s-2")
+    assert reply == Reply("ok", "length", Usage(12, 3), "tern-s-2")
 
 
 @pytest.mark.parametrize(
@@ -62,7 +64,7 @@ def test_a_reply_as_it_comes():
 )
 def test_what_is_left_out_is_taken_as_nothing(choice, text):
     reply = wire.parse_reply(json.dumps({"choices": [choice]}).encode())
-    assert (reply.text, reply.finish_reason, reply.usage) == (text, "unknown", wire.Usage())
+    assert (reply.text, reply.finish_reason, reply.usage) == (text, "unknown", NOT_TOLD)
 
 
 @pytest.mark.parametrize(
@@ -78,9 +80,9 @@ def test_what_is_no_reply_is_refused(raw):
 def test_any_bytes_give_a_reply_or_a_wire_error(raw):
     with suppress(WireError):
         wire.parse_reply(raw)
-    assert isinstance(wire.error_message(raw), str)
+    assert isinstance(words_of(raw), str)
 
 
 def test_the_message_of_an_error_body():
-    assert wire.error_message(b'{"error": {"message": "slow down"}}') == "slow down"
-    assert wire.error_message(b"<h1>Bad gateway</h1>") == "<h1>Bad gateway</h1>"
+    assert words_of(b'{"error": {"message": "slow down"}}') == "slow down"
+    assert words_of(b"<h1>Bad gateway</h1>") == "Bad gateway"

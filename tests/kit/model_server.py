@@ -11,7 +11,7 @@ from typing import Any
 
 from aiohttp import web
 
-Answer = Callable[[dict[str, Any]], str | dict[str, Any]]
+Answer = Callable[[dict[str, Any]], Any]
 
 
 def completion(text: str, finish_reason: str = "stop", **more: Any) -> dict[str, Any]:
@@ -28,7 +28,8 @@ def completion(text: str, finish_reason: str = "stop", **more: Any) -> dict[str,
 class ModelServer:
     """`answer` makes the text of an answer, or a whole body; `script` holds what is sent first, one by one.
 
-    An entry of the script is a (status, body, headers) triple, or "drop" to cut the connection.
+    An entry of the script is a (status, body, headers) triple, or "drop" to cut the connection; what
+    `answer` makes may be such a triple, too.
     """
 
     def __init__(self) -> None:
@@ -66,11 +67,13 @@ class ModelServer:
                 assert request.transport is not None
                 request.transport.close()
                 return web.Response()
+            said = None if told is not None else self.answer(body)
+            if isinstance(said, tuple):
+                told = said
             if told is not None:
                 status, content, headers = told
                 text = content if isinstance(content, str) else json.dumps(content)
                 return web.Response(status=status, text=text, headers=headers)
-            said = self.answer(body)
             return web.json_response(completion(said) if isinstance(said, str) else said)
         finally:
             with self._lock:

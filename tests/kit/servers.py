@@ -13,14 +13,14 @@ from werkzeug.serving import make_server
 
 
 @contextmanager
-def served(app: web.Application) -> Iterator[str]:
-    """An aiohttp application; its address."""
+def served(app: web.Application, *, port: int = 0) -> Iterator[str]:
+    """An aiohttp application; its address. The port is a free one unless it is told."""
     loop, ready, found = asyncio.new_event_loop(), Event(), {}
 
     async def start() -> web.AppRunner:
         runner = web.AppRunner(app, access_log=None, shutdown_timeout=0.1)
         await runner.setup()
-        site = web.TCPSite(runner, "127.0.0.1", 0)
+        site = web.TCPSite(runner, "127.0.0.1", port)
         await site.start()
         found["port"] = runner.addresses[0][1]
         return runner

@@ -9,6 +9,7 @@ from epistem.core.prompts.content import Prompt
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, drafts, subjects, trials, versions
 from epistem.store.database import Database, Transaction
+from epistem.work import trials as work
 
 LABELS = ["overdue", "lost book", "opening hours"]
 SCHEMA = {
@@ -75,4 +76,4 @@ def start_trial(database: Database, subject: subjects.Subject, **plan: Any) -> t
     """By default two versions on tern-s, two repeats."""
     told = {"arms": [{"version": v, "model": "tern-s"} for v in (1, 2)], "repeats": 2, **plan}
     with database.transaction() as tx:
-        return trials.create(tx, subject, TrialPlan.from_json(told))
+        return work.start(tx, subject, TrialPlan.from_json(told))

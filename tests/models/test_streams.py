@@ -6,8 +6,11 @@ import random
 import pytest
 
 from epistem.core.wire.stream import Piece
-from epistem.models.client import CallFailed, Endpoint, ModelClient, Streamed
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
+from epistem.models.sending import Streamed
+from epistem.models.trouble import CallFailed
 from tests.core.test_stream import WHOLE, chunk, stream
 
 QUICK = Retry(attempts=3, first_s=0.01, most_s=0.05)

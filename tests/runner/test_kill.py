@@ -1,5 +1,6 @@
 """Real processes, really killed: nothing recorded is asked again, nothing is lost."""
 
+import json
 import os
 import signal
 import subprocess
@@ -9,12 +10,14 @@ from pathlib import Path
 
 import pytest
 
-from epistem.store import models, readings, subjects, trials
+from epistem.store import models, subjects, trials
 from epistem.store.database import Database, StoreDown
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
+from tests.kit.running import put_model, ticks
 from tests.kit.subjects import library, start_trial
 from tests.kit.waiting import wait_for
+from tests.runner.test_programs import tide_desk, tides
 
 
 class RunnerProcess:
@@ -63,8 +66,7 @@ def kill_workers(runner: RunnerProcess) -> None:
 
 def recorded_seeds(database, trial) -> set[int]:
     with database.transaction() as tx:
-        ticks = readings.ticks(tx, trial.id)
-        return {readings.get(tx, tick.reading_id).request["seed"] for tick in ticks}
+        return {seed for (seed,) in tx.rows("SELECT seed FROM calls WHERE error IS NULL")}
 
 
 def status_of(database, trial):
@@ -93,7 +95,7 @@ def assert_whole(database, trial):
             trial.total,
         )
         assert tx.rows("SELECT DISTINCT state FROM cells") == [("recorded",)]
-        assert tx.rows("SELECT DISTINCT judged FROM readings") == [(0b1111,)]
+        assert all(all(tick.verdicts) for tick in ticks(tx, trial.id))
 
 
 def test_a_killed_runner_is_taken_up_with_no_recorded_call_repeated_or_lost(
@@ -182,3 +184,56 @@ def test_a_runner_that_is_told_to_stop_gives_its_cells_back(address, database, t
     wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
     assert runner.stop() == 0
     assert_whole(database, trial)
+
+
+ROUNDS = int(os.environ.get("EPISTEM_KILL_ROUNDS", "3"))
+
+
+def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_killed(
+    address, database, model_server
+):
+    """EPISTEM_KILL_ROUNDS=30 kills it that often. No call whose reply is recorded is made again."""
+    model_server.answer = tide_desk
+    model_server.delay_s = 0.04
+    put_model(database, "own", model_server.url, time_limit_ms=10_000)
+    with database.transaction() as tx:
+        questions = [f"When, at pier {n}?" for n in range(4 + ROUNDS)]
+        subject = tides(tx, turns=[f"And on day {n}?" for n in range(6)], questions=questions)
+    trial = start_trial(
+        database,
+        subject,
+        arms=[{"version": 1, "model": "own", "settings": {"temperature": t}} for t in (0, 0.5)],
+        repeats=5,
+        checks=[{"check": "tone.stock_phrases"}],
+    )
+
+    def paid():
+        """The bodies, with their seeds, of the calls whose replies are recorded."""
+        with database.transaction() as tx:
+            rows = tx.rows(
+                "SELECT b.content, c.seed FROM calls c JOIN bodies b ON b.id = c.body_id"
+            )
+        return {json.dumps({**json.loads(content), "seed": seed}) for content, seed in rows}
+
+    for _ in range(ROUNDS):
+        kept, asked = paid(), len(model_server.requests)
+        runner = RunnerProcess(address)
+        enough = len(kept) + 40
+        wait_for(lambda n=enough: len(paid()) > n, what="calls")
+        workers = runner.kill()
+        wait_for(lambda w=workers: not any(map(is_alive, w)), what="the workers to end")
+        again = {json.dumps(body) for body in model_server.requests[asked:]}
+        assert kept.isdisjoint(again), "a recorded call was made again"
+    assert not status_of(database, trial).over
+    kept, asked = paid(), len(model_server.requests)
+    model_server.delay_s = 0
+    runner = RunnerProcess(address)
+    wait_for(lambda: status_of(database, trial).over, seconds=90, what="the trial to be completed")
+    assert runner.stop() == 0
+    assert kept.isdisjoint({json.dumps(body) for body in model_server.requests[asked:]})
+    done = status_of(database, trial)
+    assert (done.status, done.unanswered, done.calls) == ("finished", 0, trial.total * 14)
+    with database.transaction() as tx:
+        counts = tx.rows("SELECT COUNT(*), COUNT(DISTINCT path) FROM calls GROUP BY cell_id")
+        assert set(counts) == {(14, 14)}
+        assert len(ticks(tx, trial.id)) == trial.total

@@ -8,7 +8,8 @@ from urllib.request import Request, urlopen
 
 import pytest
 
-from epistem.models.client import Endpoint, ModelClient
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
 from epistem.standin.faults import HEADER
 from epistem.standin.server import make_app
@@ -124,13 +125,14 @@ def test_the_products_client_gets_through_what_passes(url):
 
     async def run() -> list[int]:
         async with ModelClient(retry=retry) as client:
-            headers = client._headers_for(Endpoint("tern-s", url))
+            endpoint = Endpoint("tern-s", url)
+            headers = client._headers_for(endpoint)
             attempts = []
             for fault in ("status=503", "drop=1", "cut=1", "html=1"):
                 headers[HEADER] = f"{fault}, rate=0.33, seed=3"
                 for seed in range(15):
                     body = json.dumps(request("When do you open?", seed=seed)).encode()
-                    exchange = await client.ask(Endpoint("tern-s", url), body)
+                    exchange = await client.ask(endpoint, body)
                     assert exchange.reply.finish_reason == "stop"
                     attempts.append(exchange.trace.attempts)
             return attempts

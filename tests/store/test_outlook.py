@@ -3,7 +3,8 @@
 from epistem.core.trials.plan import IN_FLIGHT, TrialPlan
 from epistem.runner.service import Runner, RunnerOptions
 from epistem.store import models, trials
-from epistem.store.evidence import outlook_of
+from epistem.work import trials as work
+from epistem.work.evidence import outlook_of
 from tests.kit.subjects import library, start_trial
 from tests.kit.waiting import wait_for
 
@@ -12,7 +13,7 @@ def showing(database, subject, **plan):
     told = {"arms": [{"version": v, "model": "own"} for v in (1, 2)], "repeats": 3, **plan}
     with database.transaction() as tx:
         asked = TrialPlan.from_json(told)
-        _, outlook = trials.estimate_of(tx, subject, asked, IN_FLIGHT)
+        _, outlook = work.estimate_of(tx, subject, asked, IN_FLIGHT)
         return outlook_of(tx, subject, asked, outlook)
 
 
@@ -20,12 +21,16 @@ def test_a_plan_is_told_by_measured_spread_before_rates_and_guesses(
     database, address, model_server
 ):
     with database.transaction() as tx:
-        for name, url in (("own", model_server.url), ("nobody", "http://127.0.0.1:9")):
-            models.put(tx, models.Model(name, url, None, 8_192, 20, 80, 500))
+        for name in ("own", "nobody"):
+            models.put(tx, models.Model(name, model_server.url, None, 8_192, 20, 80, 500))
         subject = library(tx, notes=21)
-    model_server.answer = lambda body: (
-        '{"label": "overdue"}' if body["seed"] % 3 else '{"label": "lost book"}'
-    )
+
+    def answer(body):
+        if body["model"] == "nobody":
+            return {"error": "nobody is here"}
+        return '{"label": "overdue"}' if body["seed"] % 3 else '{"label": "lost book"}'
+
+    model_server.answer = answer
     first = showing(database, subject, question={"arm": 1, "measure": "outcome.label"})
     assert {each.spread.of for each in first.shown} == {"guess"}
     assert (first.shown[0].main, first.shown[0].cases, first.curve_of) == (True, 21, 0)

@@ -1,5 +1,6 @@
 """`epistem demo` as a person starts it: what it loads, how it heals, how it ends."""
 
+import json
 import os
 import signal
 import socket
@@ -49,8 +50,9 @@ class TestDemo:
 
     def test_every_request_of_the_trial_is_kept(self, demo):
         [first, *_] = demo.get("/trials/1/readings?arm=1&case_at=0")["readings"]
-        assert first["request"]["messages"][0]["role"] == "system"
-        assert "Skerry Line" in first["request"]["messages"][0]["content"]
+        sent = json.loads(first["calls"][0]["request"])
+        assert sent["messages"][0]["role"] == "system"
+        assert "Skerry Line" in sent["messages"][0]["content"]
 
 
 class TestCommand:

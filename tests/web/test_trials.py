@@ -7,8 +7,9 @@ from urllib.request import Request, urlopen
 
 import pytest
 
-from epistem.runner.service import Runner, RunnerOptions
+from epistem.runner.service import RunnerOptions
 from epistem.web.app import make_app
+from tests.kit.running import runner_of
 from tests.kit.servers import served_wsgi
 from tests.kit.subjects import library
 from tests.kit.waiting import wait_for
@@ -31,9 +32,7 @@ def subject(database, two_models):
 def running(address):
     """A runner beside the test."""
     stop = Event()
-    runner = Runner(
-        address, RunnerOptions(in_flight=8, poll_s=0.02), make_executor=ThreadPoolExecutor
-    )
+    runner = runner_of(address, RunnerOptions(in_flight=8, poll_s=0.02))
     with ThreadPoolExecutor(1) as pool:
         done = pool.submit(runner.run, stop)
         yield
@@ -105,16 +104,38 @@ class TestPlans:
 
     def test_a_new_trial_has_all_that_a_matrix_needs(self, api, subject):
         page = start(api).get_json()
-        assert (page["status"], page["total"], page["recorded"], page["ticks"]) == (
-            "waiting",
-            28,
-            0,
-            [],
-        )
+        assert (page["status"], page["total"], page["recorded"]) == ("waiting", 28, 0)
+        assert api.get(f"/trials/{page['id']}/ticks").get_json()["marks"] == []
         assert [arm["name"] for arm in page["arms"]] == ["v1", "v2"]
         assert page["arms"][0]["settings"]["temperature"] == 0.7
-        assert len(page["cases"]) == 7
-        assert page["cases"][1]["title"] == "When do you close on Saturdays?"
+        assert (page["cases"], page["numbers"], page["paused"]) == (7, [[1, 7]], [])
+        some = api.get(f"/trials/{page['id']}/cases?at=1,5,99").get_json()["cases"]
+        assert [(c["position"], c["number"]) for c in some] == [(1, 2), (5, 6)]
+        assert some[0]["title"] == "When do you close on Saturdays?"
+        whole = api.get(f"/trials/{page['id']}/cases/1").get_json()
+        assert (whole["expects"], whole["content"]["inputs"]) == (
+            "opening hours",
+            {"note": "When do you close on Saturdays?"},
+        )
+        assert_problem(api.get(f"/trials/{page['id']}/cases/7"), 404, "position", "no case at 7")
+        assert_problem(api.get(f"/trials/{page['id']}/cases?at=1,x"), 422, "at", "pattern")
+        many = ",".join(map(str, range(101)))
+        assert_problem(api.get(f"/trials/{page['id']}/cases?at={many}"), 422, "at", "100 cases")
+
+    def test_the_list_is_searched_and_comes_in_pages(self, api, subject):
+        ids = [start(api).get_json()["id"] for _ in range(52)]
+        api.post(f"/trials/{ids[3]}/stop")
+        first = api.get("/subjects/shelf-note/trials").get_json()
+        assert ([t["id"] for t in first["trials"]], first["more"]) == (ids[:1:-1], True)
+        rest = api.get(f"/subjects/shelf-note/trials?before={ids[2]}").get_json()
+        assert ([t["id"] for t in rest["trials"]], rest["more"]) == (ids[1::-1], False)
+        found = api.get("/subjects/shelf-note/trials?find=stopped+tern-s+v2").get_json()
+        assert [t["id"] for t in found["trials"]] == [ids[3]]
+        assert api.get("/subjects/shelf-note/trials?find=gannet").get_json()["trials"] == []
+
+    def test_arms_that_are_not_paused_cannot_be_tried_now(self, api, subject):
+        trial = start(api).get_json()["id"]
+        assert_problem(api.post(f"/trials/{trial}/try-now"), 409, "trial", "No arm of")
 
     def test_stop_and_go_on(self, api, subject):
         trial = start(api).get_json()["id"]
@@ -138,10 +159,16 @@ class TestPlans:
 class TestReadings:
     def test_a_reading_keeps_the_exact_request(self, api, subject, running):
         page = finished(api)
-        assert len(page["ticks"]) == 28
+        ticks = api.get(f"/trials/{page['id']}/ticks").get_json()
+        assert (len(ticks["marks"]), ticks["last"], ticks["more"]) == (28, 28, False)
+        assert set("".join(ticks["marks"])) <= set("012")
         found = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()["readings"]
         assert [r["repeat_no"] for r in found] == [0, 1]
-        assert found[0]["request"]["messages"][1]["content"] == "When do you close on Saturdays?"
+        [call] = found[0]["calls"]
+        request = json.loads(call["request"])
+        assert request["messages"][1]["content"] == "When do you close on Saturdays?"
+        assert (call["model"], request["seed"] > 0, call["path"]) == ("tern-s", True, "0.1")
+        assert json.loads(call["reply"])["choices"][0]["message"]["content"] == found[0]["answer"]
         assert found[0] == api.get(f"/readings/{found[0]['id']}").get_json()
         assert [f["title"] for f in found[0]["findings"]][:1] == ["label is right"]
         line = api.get("/subjects/shelf-note").get_json()
@@ -161,7 +188,7 @@ class TestReadings:
         [reading, _] = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()[
             "readings"
         ]
-        assert reading["request"]["system"].startswith("Sort the note")
+        assert json.loads(reading["calls"][0]["request"])["system"].startswith("Sort the note")
         assert reading["input_tokens"] > 20
 
     def test_a_model_that_a_trial_asks_stays_until_the_trial_is_over(self, api, subject, stand_in):
@@ -171,9 +198,7 @@ class TestReadings:
         assert_problem(api.delete("/models/other"), 409, "name", f"T{trial['id']} is still asking")
         api.post(f"/trials/{trial['id']}/stop")
         assert api.delete("/models/other").status_code == 204
-        answer = api.post(f"/trials/{trial['id']}/go-on")
-        assert_problem(answer, 422, "model", "There is no model “other”")
-        api.put("/models/other", {"address": stand_in, **prices})
+        # It asks its models as they were.
         assert api.post(f"/trials/{trial['id']}/go-on").status_code == 200
 
 
@@ -233,22 +258,22 @@ class TestEvents:
         trial = start(api, repeats=10).get_json()["id"]
         events = self.read(url, trial)
         assert [kind for kind, *_ in events][-1] == "over"
-        ticks = [
-            tick["id"] for kind, _, data in events if kind == "progress" for tick in data["ticks"]
-        ]
-        assert len(ticks) == len(set(ticks)) == 140
-        assert ticks == sorted(ticks)
+        told = [data["ticks"] for kind, _, data in events if kind == "progress"]
+        places = [p for t in told for p in zip(t["arm"], t["case_at"], t["repeat_no"], strict=True)]
+        assert len(places) == len(set(places)) == 140
+        assert [t["last"] for t in told] == sorted(t["last"] for t in told)
+        assert told[-1]["last"] == 140
         assert events[-2][2]["trial"]["status"] == "finished"
 
     def test_a_reader_that_comes_back_goes_on_from_the_last_it_saw(
         self, api, subject, url, running
     ):
         page = finished(api)
-        ids = [tick["id"] for tick in page["ticks"]]
-        for options in ({"query": f"?after={ids[9]}"}, {"headers": {"Last-Event-ID": str(ids[9])}}):
+        whole = api.get(f"/trials/{page['id']}/ticks").get_json()
+        for options in ({"query": "?after=10"}, {"headers": {"Last-Event-ID": "10"}}):
             [(_, last, data), (over, *_)] = self.read(url, page["id"], **options)
-            assert [tick["id"] for tick in data["ticks"]] == ids[10:]
-            assert (last, over) == (ids[-1], "over")
+            assert data["ticks"]["marks"] == whole["marks"][10:]
+            assert (last, over) == (28, "over")
 
     def test_a_last_id_that_is_none_is_refused(self, api, subject):
         trial = start(api).get_json()["id"]

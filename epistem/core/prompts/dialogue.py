@@ -11,6 +11,7 @@ from epistem.core.prompts.content import MAX_PART_CHARACTERS, Prompt
 from epistem.core.prompts.fragments import asked_by
 from epistem.core.prompts.render import RenderedMessage, render
 from epistem.core.shapes import Document
+from epistem.core.templates.budget import Budget
 
 
 class Turn(Document):
@@ -19,7 +20,10 @@ class Turn(Document):
 
 
 def render_talk(
-    prompt: Prompt, inputs: Mapping[str, Any], turns: Sequence[Turn]
+    prompt: Prompt,
+    inputs: Mapping[str, Any],
+    turns: Sequence[Turn] = (),
+    budget: Budget | None = None,
 ) -> list[RenderedMessage]:
     """The messages that ask for the next answer, after these turns. Raises as `render` does.
 
@@ -32,13 +36,13 @@ def render_talk(
         said = [
             RenderedMessage(t.role, t.text, ((f"Turn {n}", t.text),)) for n, t in _numbered(turns)
         ]
-        return [*render(prompt, inputs), *said]
+        return [*render(prompt, inputs, budget), *said]
     words = first_words(prompt)
     if not turns or words is None:
-        return render(prompt, {talk: [], **inputs})
+        return render(prompt, {talk: [], **inputs}, budget)
     begun = [{"role": "user", "text": str(inputs.get(words, ""))}]
     before = [*begun, *(turn.to_json() for turn in turns[:-1])]
-    return render(prompt, {**inputs, talk: before, words: turns[-1].text})
+    return render(prompt, {**inputs, talk: before, words: turns[-1].text}, budget)
 
 
 def first_words(prompt: Prompt) -> str | None:

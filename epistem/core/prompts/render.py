@@ -18,7 +18,7 @@ from epistem.core.templates.budget import Budget, CostsTooMuch
 from epistem.core.templates.filling import Filling, Trouble
 from epistem.core.templates.language import KEYWORDS
 from epistem.core.templates.undefined import UndefinedInput
-from epistem.core.wire.chat_completions import Content
+from epistem.core.wire.reply import Content
 
 BETWEEN_PARTS = "\n\n"
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from math import ceil
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
+from epistem.core.cases.content import Case
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.render import render
+from epistem.core.prompts.dialogue import render_talk
+from epistem.core.prompts.request import tokens_of_tools
 from epistem.core.prompts.settings import Settings
 from epistem.core.templates.budget import MOST_STEPS, Budget
 from epistem.core.wire import tokens
-from epistem.core.wire.request import tokens_of_tools
 
 MOST_RENDERED = 200
 USUAL_OUTPUT = 150
@@ -49,28 +50,29 @@ class Estimate(NamedTuple):
 
 
 def estimate(
-    arms: Sequence[PlannedArm], cases: Sequence[Mapping[str, Any]], repeats: int, in_flight: int
+    arms: Sequence[PlannedArm], cases: Sequence[Case], repeats: int, in_flight: int
 ) -> Estimate:
-    """`cases` are their inputs. Of more than MOST_RENDERED, so many are rendered, evenly spaced."""
+    """Of more cases than MOST_RENDERED, so many are rendered, evenly spaced. A talk is asked as often
+    as it has turns, each time with all that was said before."""
     step = max(1, ceil(len(cases) / MOST_RENDERED))
     sample = cases[::step]
     asked, answered, cents, too_long, unfit, busy_ms = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for arm in arms:
-        lengths = _lengths(arm.prompt, sample)
-        each = len(cases) / len(lengths) if lengths else 0.0
-        fit = [length for length in lengths if length is not None]
-        calls = len(fit) * each * repeats
         output = _output(arm)
-        unfit += (len(lengths) - len(fit)) * each
-        too_long += sum(length + output > arm.window for length in fit) * each
-        asked += sum(fit) * each * repeats
+        talks = _talks(arm.prompt, sample, output)
+        each = len(cases) / len(talks) if talks else 0.0
+        fit = [talk for talk in talks if talk is not None]
+        calls = sum(map(len, fit)) * each * repeats
+        sent = sum(map(sum, fit)) * each * repeats
+        unfit += (len(talks) - len(fit)) * each
+        too_long += sum(max(talk) + output > arm.window for talk in fit) * each
+        asked += sent
         answered += output * calls
-        cents += sum(fit) * each * repeats * arm.input_cents / 1e6
-        cents += output * calls * arm.output_cents / 1e6
+        cents += (sent * arm.input_cents + output * calls * arm.output_cents) / 1e6
         busy_ms += (arm.ms or 0.0) * calls
     known = bool(arms) and all(arm.ms is not None for arm in arms)
     return Estimate(
-        calls=len(arms) * len(cases) * repeats,
+        calls=len(arms) * repeats * sum(len(case.turns) + 1 for case in cases),
         input_tokens=round(asked),
         output_tokens=round(answered),
         cents=cents,
@@ -88,18 +90,18 @@ def _output(arm: PlannedArm) -> float:
     return min(USUAL_OUTPUT, limit / 2) if limit else USUAL_OUTPUT
 
 
-def _lengths(prompt: Prompt, cases: Sequence[Mapping[str, Any]]) -> list[int | None]:
-    """Tokens of each request; None where the inputs do not fit the prompt, and for all that follow
-    one that is too costly: it would be so again and again. Fewer than there are cases, where those
-    so far took as many steps as are worth an estimate."""
-    found: list[int | None] = []
+def _talks(prompt: Prompt, cases: Sequence[Case], output: float) -> list[list[float] | None]:
+    """Tokens of each request of each case, one a turn; None where the inputs do not fit the prompt,
+    and for all that follow one that is too costly: it would be so again and again. Fewer than there
+    are cases, where those so far took as many steps as are worth an estimate."""
+    found: list[list[float] | None] = []
     steps = 0
-    for inputs in cases:
+    for case in cases:
         budget = Budget()
         if found and steps > MOST_STEPS:
             break
         try:
-            messages = render(prompt, inputs, budget)
+            messages = render_talk(prompt, case.inputs, (), budget)
             steps += MOST_STEPS - budget.steps
         except TooCostly:
             return [*found, *[None] * (len(cases) - len(found))]
@@ -107,5 +109,8 @@ def _lengths(prompt: Prompt, cases: Sequence[Mapping[str, Any]]) -> list[int | N
             found.append(None)
             continue
         said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
-        found.append(said + tokens_of_tools(prompt))
+        talk: list[float] = [said + tokens_of_tools(prompt)]
+        for turn in case.turns:
+            talk.append(talk[-1] + output + tokens.count(turn) + 2 * tokens.PER_MESSAGE)
+        found.append(talk)
     return found

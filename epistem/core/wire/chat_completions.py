@@ -3,53 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import orjson
 
 from epistem.core.errors import WireError
+from epistem.core.wire.reading import (
+    calls_from,
+    error_in,
+    finish_from,
+    json_from,
+    text_from,
+    thoughts_from,
+    usage_from,
+    without_thoughts,
+)
+from epistem.core.wire.reply import Content, Reply, ToolCall, ToolOffer, Usage
 
 PATH = "/v1/chat/completions"
 MODELS_PATH = "/v1/models"
-
-
-class Usage(NamedTuple):
-    """Tokens as the server counted them. Reasoning is part of the output."""
-
-    input_tokens: int = 0
-    output_tokens: int = 0
-    reasoning_tokens: int = 0
-
-
-class ToolCall(NamedTuple):
-    """`arguments` is the JSON as the model wrote it, which need not be JSON."""
-
-    id: str
-    name: str
-    arguments: str
-
-
-class Reply(NamedTuple):
-    """`model` is the name that the server says answered, which may differ from the one asked."""
-
-    text: str
-    finish_reason: str
-    usage: Usage
-    model: str
-    reasoning: str = ""
-    tool_calls: tuple[ToolCall, ...] = ()
-
-
-Content = str | list[tuple[str, str]]
-"""A text, or ("text", text) and ("image", `data:` address) in order."""
-
-
-class ToolOffer(NamedTuple):
-    """A tool as a model is told of it; `parameters` is a JSON Schema of type object."""
-
-    name: str
-    description: str
-    parameters: Mapping[str, Any]
+_ODD = frozenset(
+    {"tool_calls", "function_call", "refusal", "reasoning", "reasoning_content", "thinking"}
+)
 
 
 def build_request(
@@ -87,7 +62,7 @@ def build_next(
         {"id": c.id, "type": "function", "function": {"name": c.name, "arguments": c.arguments}}
         for c in reply.tool_calls
     ]
-    said = {"role": "assistant", "content": reply.text or None, "tool_calls": called}
+    said = {"role": "assistant", "content": reply.text, "tool_calls": called}
     told = [{"role": "tool", "tool_call_id": c.id, "content": answer} for c, answer in results]
     return {**body, "messages": [*body["messages"], said, *told]}
 
@@ -107,56 +82,81 @@ def encode_with_seed(encoded: bytes, seed: int) -> bytes:
 
 
 def parse_reply(raw: bytes) -> Reply:
-    """Raises WireError, saying what is missing, if the bytes are not a reply."""
-    try:
-        body = orjson.loads(raw)
-    except orjson.JSONDecodeError as error:
-        raise WireError(f"The reply is not JSON ({error}).") from error
-    try:
-        choice = body["choices"][0]
-        calls = _tool_calls(choice["message"].get("tool_calls"))
-        text = choice["message"].get("content") if calls else choice["message"]["content"]
-    except (KeyError, IndexError, TypeError, AttributeError) as error:
-        raise WireError("The reply has no choices[0].message.content.") from error
-    thought = choice["message"].get("reasoning_content")
+    """Raises WireError if the bytes are not a reply: with the server's own words where they tell of a
+    failure, else saying what is missing."""
+    body = json_from(raw)
+    if (usual := _usual_reply(body)) is not None:
+        return usual
+    if words := error_in(body):
+        raise WireError(words)
+    choices = body.get("choices") if isinstance(body, dict) else None
+    choice = choices[0] if isinstance(choices, list) and choices else None
+    if not isinstance(choice, dict):
+        raise WireError("The reply has no choices[0].message.content.")
+    if "error" in choice and (words := error_in({"error": choice["error"]})):
+        raise WireError(words)
+    return reply_from(choice, body)
+
+
+def reply_from(choice: Mapping[str, Any], body: Mapping[str, Any]) -> Reply:
+    """The reply in one choice of a body. Raises WireError where it holds nothing."""
+    message = choice.get("message")
+    if not isinstance(message, dict):
+        message = {"content": choice["text"]} if "text" in choice else {}
+    told_calls = message.get("tool_calls") or message.get("function_call")
+    calls = calls_from(message) if told_calls else ()
+    refusal = text_from(message["refusal"]) if message.get("refusal") else ""
+    written, thought = text_from(message.get("content")), thoughts_from(message)
+    if "content" not in message and not (calls or refusal or thought):
+        raise WireError("The reply has no choices[0].message.content.")
+    text, marked = without_thoughts(written)
+    ended = finish_from(choice.get("finish_reason"), calls)
     return Reply(
-        text=text if isinstance(text, str) else "",
-        finish_reason=str(choice.get("finish_reason") or "unknown"),
-        usage=usage_from(body.get("usage")),
+        text=text or refusal,
+        finish_reason="content_filter" if refusal and not text else ended,
+        usage=usage_from(body.get("usage") or body, text),
         model=str(body.get("model") or ""),
-        reasoning=thought if isinstance(thought, str) else "",
+        reasoning=thought or marked,
         tool_calls=calls,
     )
+
+
+def _usual_reply(body: Any) -> Reply | None:
+    """What most servers send for most answers, read by the shortest way; None for anything else."""
+    try:
+        choice, usage = body["choices"][0], body["usage"]
+        message, finish = choice["message"], choice["finish_reason"]
+        text, sent, written = message["content"], usage["prompt_tokens"], usage["completion_tokens"]
+    except (KeyError, IndexError, TypeError):
+        return None
+    plain = (
+        type(text) is str
+        and type(sent) is int
+        and type(written) is int
+        and sent > 0
+        and written > 0
+        and finish in ("stop", "length")
+        and "think>" not in text
+        and not _ODD.intersection(message)
+        and "error" not in body
+        and "completion_tokens_details" not in usage
+    )
+    if not plain:
+        return None
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return None
+    return Reply(text, finish, Usage(sent, written), str(body.get("model") or ""))
 
 
 def parse_models(raw: bytes) -> list[str]:
     """The names in the answer to MODELS_PATH. Raises WireError when it is no such list."""
     try:
-        names = [entry["id"] for entry in orjson.loads(raw)["data"]]
-    except (orjson.JSONDecodeError, KeyError, TypeError) as error:
+        names = [entry["id"] for entry in json_from(raw)["data"]]
+    except (WireError, KeyError, TypeError) as error:
         raise WireError("The server's list of models can't be read.") from error
     return sorted({name for name in names if isinstance(name, str)})
-
-
-def usage_from(usage: Any) -> Usage:
-    """What a body says of tokens; 0 for what it does not say."""
-    usage = usage if isinstance(usage, dict) else {}
-    details = usage.get("completion_tokens_details")
-    details = details if isinstance(details, dict) else {}
-    return Usage(
-        _whole(usage.get("prompt_tokens")),
-        _whole(usage.get("completion_tokens")),
-        _whole(details.get("reasoning_tokens")),
-    )
-
-
-def error_message(raw: bytes) -> str:
-    """What an error body says, in the usual shape, or its first words."""
-    try:
-        said = orjson.loads(raw)["error"]["message"]
-        return str(said)
-    except (orjson.JSONDecodeError, KeyError, TypeError):
-        return raw[:200].decode("utf-8", "replace").strip()
 
 
 def _content(content: Content) -> Any:
@@ -168,17 +168,3 @@ def _content(content: Content) -> Any:
         else {"type": "image_url", "image_url": {"url": value}}
         for kind, value in content
     ]
-
-
-def _tool_calls(told: Any) -> tuple[ToolCall, ...]:
-    calls = []
-    for call in told if isinstance(told, list) else []:
-        function = call["function"]
-        calls.append(
-            ToolCall(str(call.get("id") or ""), str(function["name"]), function["arguments"])
-        )
-    return tuple(calls)
-
-
-def _whole(value: Any) -> int:
-    return value if isinstance(value, int) and value >= 0 else 0

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
+
+import orjson
 
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import listed
 from epistem.core.wire import chat_completions, messages
-from epistem.core.wire.chat_completions import Reply
+from epistem.core.wire.habits import USUAL_HABITS, Habits, as_it_takes, key_headers
+from epistem.core.wire.reply import Reply
 from epistem.core.wire.stream import LineReader, StreamReader
 
 USUAL = "chat_completions"
+_VERSIONED = re.compile(r"/v[0-9][A-Za-z0-9]*\Z")
 
 
 @dataclass(frozen=True)
@@ -29,6 +35,14 @@ class WireFormat:
     parse_reply: Callable[[bytes], Reply]
     reader: Callable[[], LineReader]
     ignores: tuple[str, ...] = ()
+
+    def encode(self, body: bytes, seed: int | None) -> bytes:
+        """The bytes to post for an encoded body that has no seed yet."""
+        return body if seed is None else self.encode_with_seed(body, seed)
+
+    def streamed(self, body: bytes) -> bytes:
+        """The same request, as one that asks for the answer piece by piece."""
+        return self.encode_streamed(orjson.loads(body))
 
 
 FORMATS = {
@@ -58,10 +72,41 @@ FORMATS = {
 }
 
 
-def format_of(name: str) -> WireFormat:
+@lru_cache(maxsize=1_000)
+def format_of(name: str, habits: Habits = USUAL_HABITS) -> WireFormat:
+    """The format of that name, as a server with these habits takes it. Raises InvalidInput."""
     if name not in FORMATS:
         message = (
             f"There is no wire format “{name[:40]}”. There are {listed(sorted(FORMATS), 'and')}."
         )
         raise InvalidInput(message, field="wire_format")
-    return FORMATS[name]
+    usual = FORMATS[name]
+    if habits == USUAL_HABITS:
+        return usual
+    told = replace(usual, key_headers=lambda key: key_headers(key, habits, usual.key_headers(key)))
+    if name != USUAL:
+        return told
+    return replace(
+        told,
+        build_request=lambda *given, **more: as_it_takes(
+            usual.build_request(*given, **more), habits
+        ),
+        encode_streamed=lambda body: orjson.dumps(
+            as_it_takes(orjson.loads(usual.encode_streamed(body)), habits)
+        ),
+        encode_with_seed=(
+            (lambda encoded, seed: encoded) if "seed" in habits.refuses else usual.encode_with_seed
+        ),
+        ignores=(*usual.ignores, *habits.refuses),
+    )
+
+
+def url_of(address: str, path: str) -> str:
+    """Where to post: the address may end in the version that the path begins with, or in the path."""
+    base = address.rstrip("/")
+    if base.endswith(path):
+        return base
+    own = path.removeprefix("/v1")
+    if base.endswith(own):
+        return base
+    return base + (own if _VERSIONED.search(base) else path)

@@ -11,7 +11,8 @@ from typing import Any
 import orjson
 
 from epistem.core.errors import WireError
-from epistem.core.wire.chat_completions import Content, Reply, ToolCall, ToolOffer, Usage
+from epistem.core.wire.reading import error_in, json_from, numbered, text_from
+from epistem.core.wire.reply import NOT_TOLD, Content, Reply, ToolCall, ToolOffer, Usage
 from epistem.core.wire.stream import LineReader, Piece
 
 PATH = "/v1/messages"
@@ -91,10 +92,9 @@ def key_headers(key: str) -> dict[str, str]:
 
 def parse_reply(raw: bytes) -> Reply:
     """Raises WireError, saying what is missing, if the bytes are not a reply."""
-    try:
-        body = orjson.loads(raw)
-    except orjson.JSONDecodeError as error:
-        raise WireError(f"The reply is not JSON ({error}).") from error
+    body = json_from(raw)
+    if isinstance(body, dict) and body.get("type") != "message" and (words := error_in(body)):
+        raise WireError(words)
     blocks = body.get("content") if isinstance(body, dict) else None
     if not isinstance(blocks, list):
         raise WireError("The reply has no content blocks.")
@@ -104,7 +104,7 @@ def parse_reply(raw: bytes) -> Reply:
         usage=_usage(body.get("usage")),
         model=str(body.get("model") or ""),
         reasoning=_joined(blocks, "thinking"),
-        tool_calls=tuple(
+        tool_calls=numbered(
             ToolCall(
                 str(b.get("id") or ""), str(b.get("name")), orjson.dumps(b.get("input")).decode()
             )
@@ -138,17 +138,17 @@ class StreamReader(LineReader):
             self._told |= usage
         block = body.get("content_block")
         if isinstance(block, dict) and block.get("type") == "tool_use":
-            self.begin_call(body.get("index"), block.get("id"), block.get("name"))
+            self.calls.add(body.get("index"), block.get("id"), block.get("name"), None)
         delta = body.get("delta")
         if not isinstance(delta, dict):
             return []
         if delta.get("type") == "input_json_delta":
-            self.add_arguments(body.get("index"), delta.get("partial_json"))
+            self.calls.add(body.get("index"), None, None, delta.get("partial_json"))
             return []
         self._stop_reason = delta.get("stop_reason") or self._stop_reason
         if delta.get("type") == "thinking_delta":
-            return self.keep("reasoning", delta.get("thinking"))
-        return self.keep("content", delta.get("text"))
+            return self.keep("reasoning", text_from(delta.get("thinking")))
+        return self.keep("content", text_from(delta.get("text")))
 
 
 def _text(content: Content) -> str:
@@ -178,8 +178,9 @@ def _arguments(text: str) -> Any:
 
 
 def _joined(blocks: list[Any], kind: str) -> str:
-    texts = (b.get(kind) for b in blocks if isinstance(b, dict) and b.get("type") == kind)
-    return "".join(text for text in texts if isinstance(text, str))
+    return "".join(
+        text_from(b.get(kind)) for b in blocks if isinstance(b, dict) and b.get("type") == kind
+    )
 
 
 def _finish(reason: Any) -> str:
@@ -187,7 +188,7 @@ def _finish(reason: Any) -> str:
 
 
 def _usage(usage: Any) -> Usage:
-    """What is read from a cache is part of what was sent."""
+    """What is read from a cache is part of what was sent. NOT_TOLD where nothing is said."""
     usage = usage if isinstance(usage, dict) else {}
     sent = ("input_tokens", "cache_read_input_tokens", "cache_creation_input_tokens")
 
@@ -195,4 +196,5 @@ def _usage(usage: Any) -> Usage:
         value = usage.get(name)
         return value if isinstance(value, int) and value >= 0 else 0
 
-    return Usage(sum(map(whole, sent)), whole("output_tokens"))
+    told = Usage(sum(map(whole, sent)), whole("output_tokens"))
+    return told if any(told[:2]) else NOT_TOLD

@@ -4,28 +4,60 @@ from __future__ import annotations
 
 from typing import Any, Literal, NamedTuple
 
-import orjson
-
 from epistem.core.errors import WireError
-from epistem.core.wire.chat_completions import Reply, ToolCall, Usage, usage_from
+from epistem.core.wire.calling import CallsBegun
+from epistem.core.wire.reading import (
+    BOM,
+    error_in,
+    finish_from,
+    json_from,
+    text_from,
+    thoughts_from,
+    usage_from,
+    without_thoughts,
+    words_of,
+)
+from epistem.core.wire.reply import NOT_TOLD, Reply, Usage
+from epistem.core.wire.thinking import ThinkMarks
 
 MAX_LINE_BYTES = 12_000_000
+Kind = Literal["content", "reasoning"]
 
 
 class Piece(NamedTuple):
     """What came next of the answer, or of the reasoning before it."""
 
-    kind: Literal["content", "reasoning"]
+    kind: Kind
     text: str
 
 
+class NothingCame(WireError):
+    """The stream ended before it began."""
+
+
+def is_events(beginning: bytes) -> bool:
+    """Whether a body that begins so is a stream of events, whatever its content type says."""
+    begun = beginning.removeprefix(BOM).lstrip()
+    return begun.startswith((b"data:", b"event:", b"id:", b"retry:", b":"))
+
+
 class LineReader:
-    """Reads server-sent events from bytes that are cut anywhere. A format says what an event means."""
+    """Reads server-sent events from bytes that are cut anywhere. A format says what an event means.
+
+    Lines may end in LF, CR or both; an event's data may stand on several lines, and the empty line
+    that ends it may be missing.
+    """
 
     def __init__(self) -> None:
         self._rest = b""
-        self._kept: dict[str, list[str]] = {"content": [], "reasoning": []}
-        self._calls: dict[Any, list[str]] = {}
+        self._begun = False
+        self._data: list[bytes] = []
+        self._event = b""
+        self._kept: dict[Kind, list[str]] = {"content": [], "reasoning": []}
+        self._marks = ThinkMarks()
+        self._done = False
+        self.calls = CallsBegun()
+        self.refusal = ""
         self.model = ""
 
     @property
@@ -41,54 +73,104 @@ class LineReader:
         """What an event adds."""
         raise NotImplementedError
 
-    def keep(self, kind: Literal["content", "reasoning"], text: Any) -> list[Piece]:
-        if not isinstance(text, str) or not text:
+    def keep(self, kind: Kind, text: str) -> list[Piece]:
+        """Pieces of what came; reasoning that stands between marks in the content is told apart."""
+        if not text:
             return []
-        self._kept[kind].append(text)
-        return [Piece(kind, text)]
-
-    def begin_call(self, index: Any, call_id: Any, name: Any) -> None:
-        """The model begins to call a tool; its arguments follow in pieces."""
-        self._calls[index] = [str(call_id or ""), str(name or "")]
-
-    def add_arguments(self, index: Any, text: Any) -> None:
-        if isinstance(text, str) and index in self._calls:
-            self._calls[index].append(text)
+        if kind == "reasoning":
+            self._kept[kind].append(text)
+            return [Piece(kind, text)]
+        return self._pieces_of(self._marks.feed(text))
 
     def feed(self, data: bytes) -> list[Piece]:
         """The pieces that are whole by now. Raises WireError for an event that can't be read."""
-        *lines, self._rest = (self._rest + data).split(b"\n")
-        if len(self._rest) > MAX_LINE_BYTES:
+        data = self._rest + data
+        if not self._begun and len(data) >= len(BOM):
+            data, self._begun = data.removeprefix(BOM), True
+        held = data.endswith(b"\r")  # a line feed may follow it
+        if held:
+            data = data[:-1]
+        *lines, self._rest = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n").split(b"\n")
+        if held:
+            self._rest += b"\r"
+        if len(self._rest) + sum(map(len, self._data)) > MAX_LINE_BYTES:
             raise WireError(f"A line of the stream is longer than {MAX_LINE_BYTES:,} bytes.")
-        return [piece for line in lines for piece in self._line(line.strip(b"\r"))]
+        return [piece for line in lines for piece in self._line(line)]
 
     def reply(self) -> Reply:
-        """Raises WireError when the stream broke off before the answer was over."""
+        """Raises NothingCame for an empty stream, and WireError when it broke off before the answer
+        was over."""
         if self._rest:
             self.feed(b"\n")
-        if self.finish is None:
-            raise WireError("The stream broke off before the answer was over.")
+        self._dispatch(whole=True)
+        self._pieces_of(self._marks.end())
         text, reasoning = ("".join(self._kept[kind]) for kind in ("content", "reasoning"))
-        calls = tuple(
-            ToolCall(call_id, name, "".join(arguments) or "{}")
-            for call_id, name, *arguments in self._calls.values()
+        finish, calls = self.finish, self.calls.all()
+        if finish is None and not self._done:
+            if not text and not reasoning and not calls:
+                raise NothingCame("The stream broke off before an answer began.")
+            raise WireError("The stream broke off before the answer was over.")
+        text, unopened = without_thoughts(text)
+        refused = bool(self.refusal) and not text
+        if refused:
+            finish = "content_filter"
+        return Reply(
+            text or self.refusal,
+            finish or ("tool_calls" if calls else "stop"),
+            self.usage,
+            self.model,
+            reasoning or unopened,
+            calls,
         )
-        return Reply(text, self.finish, self.usage, self.model, reasoning, calls)
+
+    def _pieces_of(self, cut: list[tuple[bool, str]]) -> list[Piece]:
+        pieces = [Piece("reasoning" if thought else "content", text) for thought, text in cut]
+        for kind, text in pieces:
+            self._kept[kind].append(text)
+        return pieces
 
     def _line(self, line: bytes) -> list[Piece]:
-        if not line.startswith(b"data:"):
-            return []  # a comment, an event's name, or the empty line between two
-        data = line[5:].strip()
+        if not line.strip():
+            told = self._dispatch(whole=True)
+            self._event = b""
+            return told
+        if line.startswith(b"event:"):
+            self._event = line[6:].strip()
+        if line.startswith(b"data:"):
+            self._data.append(line[5:].strip())
+        elif line[:1] in (b"{", b"["):  # one JSON a line, without the marks of an event
+            self._data.append(line)
+        else:
+            return []  # a comment, or an event's name or number
+        return self._dispatch(whole=False)
+
+    def _dispatch(self, *, whole: bool) -> list[Piece]:
+        """Read the event whose data is there, if it is all there."""
+        if not whole and len(self._data) > 1:
+            return []  # data on several lines ends at the empty line
+        data = b"\n".join(self._data).strip()
+        if not data:
+            self._data = []
+            return []
         if data == b"[DONE]":
+            self._data, self._done = [], True
             return []
         try:
-            body = orjson.loads(data)
-        except orjson.JSONDecodeError as error:
-            raise WireError(f"An event of the stream is not JSON ({error}).") from error
+            body = json_from(data)
+        except WireError as error:
+            if not whole:
+                return []  # the rest of it is on the next line
+            self._data = []
+            if self._event == b"error":
+                raise WireError(f"The stream ended in an error: {words_of(data)}") from error
+            raise WireError(f"An event of the stream can't be read. {error.message}") from error
+        self._data = []
+        if words := error_in(body):
+            raise WireError(f"The stream ended in an error: {words}")
+        if isinstance(body, str) and self._event == b"error":
+            raise WireError(f"The stream ended in an error: {body}")
         if not isinstance(body, dict):
             raise WireError("An event of the stream is not an object.")
-        if isinstance(body.get("error"), dict):
-            raise WireError(f"The stream ended in an error: {body['error'].get('message')}")
         return self.read(body)
 
 
@@ -98,7 +180,7 @@ class StreamReader(LineReader):
     def __init__(self) -> None:
         super().__init__()
         self._finish: str | None = None
-        self._usage: Any = None
+        self._usage: Usage = NOT_TOLD
 
     @property
     def finish(self) -> str | None:
@@ -106,25 +188,45 @@ class StreamReader(LineReader):
 
     @property
     def usage(self) -> Usage:
-        return usage_from(self._usage)
+        return self._usage
 
     def read(self, body: dict[str, Any]) -> list[Piece]:
         self.model = str(body.get("model") or self.model)
-        self._usage = body.get("usage") or self._usage
         choices = body.get("choices")
-        choice = choices[0] if isinstance(choices, list) and choices else None
-        if not isinstance(choice, dict):
-            return []
+        choice = choices[0] if isinstance(choices, list) and choices else {}
+        choice = choice if isinstance(choice, dict) else {}
+        if words := error_in({"error": choice.get("error")}):
+            raise WireError(f"The stream ended in an error: {words}")
+        self._take_usage(body.get("usage") or choice.get("usage"))
         if choice.get("finish_reason"):
-            self._finish = str(choice["finish_reason"])
+            self._finish = finish_from(choice["finish_reason"])
         delta = choice.get("delta")
-        delta = delta if isinstance(delta, dict) else {}
+        if not isinstance(delta, dict) or not delta:
+            delta = self._at_once(choice)
         calls = delta.get("tool_calls")
         for call in calls if isinstance(calls, list) else []:
-            function = call.get("function") if isinstance(call, dict) else None
-            if isinstance(function, dict):
-                if function.get("name"):
-                    self.begin_call(call.get("index"), call.get("id"), function["name"])
-                self.add_arguments(call.get("index"), function.get("arguments"))
-        thought = self.keep("reasoning", delta.get("reasoning_content"))
-        return [*thought, *self.keep("content", delta.get("content"))]
+            self._take_call(call)
+        if isinstance(old := delta.get("function_call"), dict):
+            self.calls.add(None, None, old.get("name"), old.get("arguments"))
+        self.refusal += text_from(delta.get("refusal"))
+        thought = self.keep("reasoning", thoughts_from(delta))
+        return [*thought, *self.keep("content", text_from(delta.get("content")))]
+
+    def _at_once(self, choice: dict[str, Any]) -> dict[str, Any]:
+        """What stands where a piece should: a whole message (once), or a text."""
+        message = choice.get("message")
+        if isinstance(message, dict):
+            return {} if any(self._kept.values()) or self.calls else message
+        return {"content": choice.get("text")}
+
+    def _take_call(self, call: Any) -> None:
+        if isinstance(call, dict):
+            function = call.get("function")
+            function = function if isinstance(function, dict) else call
+            name, arguments = function.get("name"), function.get("arguments")
+            self.calls.add(call.get("index"), call.get("id"), name, arguments)
+
+    def _take_usage(self, told: Any) -> None:
+        usage = usage_from(told, "".join(self._kept["content"][:1]))
+        if usage.told:
+            self._usage = usage

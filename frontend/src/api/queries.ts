@@ -124,6 +124,21 @@ export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left
   });
 }
 
+/** One of a trial's cases, as it was when the trial was made. */
+export function useTrialCase(trial: Ref<number>, position: Ref<number>) {
+  return useQuery({
+    queryKey: ["trial", trial, "case", position],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/trials/{trial_id}/cases/{position}", {
+          params: { path: { trial_id: trial.value, position: position.value } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+}
+
 export function useReadings(trial: Ref<number | null>, arm: Ref<number>, caseAt: Ref<number>) {
   return useQuery({
     queryKey: ["readings", trial, arm, caseAt],

@@ -11,7 +11,8 @@ import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { count } from "@/marks/format";
 import TickStrip, { type Mark } from "@/marks/TickStrip.vue";
-import { matrixOf } from "@/trial/matrix";
+import { matrixOf, numbersOf } from "@/trial/matrix";
+import { useTicks } from "@/trial/useTicks";
 import CaseSheet from "./CaseSheet.vue";
 
 const route = useRoute();
@@ -39,13 +40,14 @@ const open = computed(() => all.value.find((each) => each.number === number.valu
 /** The latest strips, of the newest version that the latest trial asked. */
 const latest = computed(() => subject.data.value?.latest_trial ?? null);
 const trial = useTrial(latest);
+const { ticks } = useTicks(computed(() => trial.data.value));
 const strips = computed(() => {
   const page = trial.data.value;
   if (!page) return new Map<number, Mark[]>();
   const newest = Math.max(...page.arms.map((arm) => arm.version));
   const arm = page.arms.find((each) => each.version === newest) ?? page.arms[0];
-  const matrix = matrixOf(page, page.ticks, null);
-  return new Map(page.cases.map((each) => [each.number, matrix.at(arm?.position ?? 0, each.position)]));
+  const matrix = matrixOf(page, ticks.value, null);
+  return new Map(numbersOf(page).map((number, position) => [number, matrix.at(arm?.position ?? 0, position)]));
 });
 const stripsOf = computed(() => {
   const page = trial.data.value;

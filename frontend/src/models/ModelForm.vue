@@ -3,7 +3,8 @@ import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf, Refusal } from "@/api/client";
 import { useServerKeys } from "@/api/queries";
-import type { ModelLine } from "@/api/schema";
+import type { Habits, ModelLine } from "@/api/schema";
+import HabitFields from "./HabitFields.vue";
 import TryModel from "./TryModel.vue";
 
 const props = defineProps<{ model: ModelLine | null; names: string[] }>();
@@ -20,7 +21,10 @@ const BLANK = {
   about: "",
   policy: "",
   abilities: ["images", "reasoning", "reply_schema", "tools"] as ModelLine["abilities"],
+  calls_at_once: null as number | null,
   requests_per_minute: null as number | null,
+  tokens_per_minute: null as number | null,
+  habits: { refuses: [], limit_as: "max_tokens", schema_as: "schema", key_header: "", key_prefix: null } as Habits,
   headers: {} as Record<string, string>,
 };
 const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
@@ -40,8 +44,8 @@ watch(headers, (text) => {
   const pairs = text.split("\n").map((line) => /^\s*([^:]+?)\s*:\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null);
   entry.value.headers = Object.fromEntries(pairs.map((found) => [found[1]!, found[2]!]));
 });
-const before = JSON.stringify(entry.value);
-const changed = computed(() => JSON.stringify(entry.value) !== before);
+const before = ref(JSON.stringify(entry.value));
+const changed = computed(() => JSON.stringify(entry.value) !== before.value);
 const wrong = ref<Refusal | null>(null);
 const failed = ref("");
 const busy = ref(false);
@@ -51,6 +55,16 @@ const whole = computed(() => name.value.trim() !== "" && entry.value.address.tri
 function own({ name: _name, built_in: _built, ignores: _ignores, ...rest }: ModelLine) {
   return rest;
 }
+/** A limit that is left empty is none. */
+const limits = computed(() => ({
+  calls_at_once: entry.value.calls_at_once || null,
+  requests_per_minute: entry.value.requests_per_minute || null,
+  tokens_per_minute: entry.value.tokens_per_minute || null,
+}));
+function setHabits(found: Habits): void {
+  entry.value.habits = found;
+  void save();
+}
 const isWrong = (field: string) => wrong.value?.field === field;
 
 async function save(): Promise<void> {
@@ -58,9 +72,10 @@ async function save(): Promise<void> {
   busy.value = true;
   wrong.value = null;
   failed.value = "";
-  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null, requests_per_minute: entry.value.requests_per_minute || null };
+  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null, ...limits.value };
   try {
     const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() } }, body }));
+    before.value = JSON.stringify(entry.value);
     emit("saved", kept.name);
   } catch (error) {
     failed.value = messageOf(error);
@@ -86,7 +101,7 @@ async function save(): Promise<void> {
       </label>
       <label class="flex flex-col gap-1">
         <span>Address of its server</span>
-        <input v-model="entry.address" class="field font-mono" placeholder="https://models.example.com" data-test="model-address" :aria-invalid="isWrong('address')" />
+        <input v-model="entry.address" class="field font-mono" placeholder="https://models.example.com, with or without /v1" data-test="model-address" :aria-invalid="isWrong('address')" />
       </label>
       <label class="flex flex-col gap-1">
         <span>What it speaks</span>
@@ -143,16 +158,28 @@ async function save(): Promise<void> {
           ><span>Cents for a million out</span><input v-model.number="entry.output_cents" class="field font-mono" type="number" min="0" step="any" :aria-invalid="isWrong('output_cents')"
         /></label>
       </div>
-      <div class="grid grid-cols-2 gap-x-4">
-        <label class="flex flex-col gap-1"
-          ><span>Requests a minute <span class="caption">at most</span></span
-          ><input v-model.number="entry.requests_per_minute" class="field font-mono" type="number" min="1" placeholder="no limit" data-test="model-rate" :aria-invalid="isWrong('requests_per_minute')"
-        /></label>
-        <label class="flex flex-col gap-1"
-          ><span>More headers <span class="caption">Name: value; nothing secret</span></span
-          ><textarea v-model="headers" class="field font-mono text-sm" rows="1" data-test="model-headers" :aria-invalid="isWrong('headers')"></textarea
-        ></label>
-      </div>
+      <fieldset>
+        <legend class="mb-1">What it allows <span class="caption">all who ask it through Epistem together</span></legend>
+        <div class="grid grid-cols-3 gap-x-4">
+          <label class="flex flex-col gap-1"
+            ><span class="text-sm">calls at once</span
+            ><input v-model.number="entry.calls_at_once" class="field font-mono" type="number" min="1" placeholder="no limit" data-test="model-at-once" :aria-invalid="isWrong('calls_at_once')"
+          /></label>
+          <label class="flex flex-col gap-1"
+            ><span class="text-sm">calls a minute</span
+            ><input v-model.number="entry.requests_per_minute" class="field font-mono" type="number" min="1" placeholder="no limit" data-test="model-rate" :aria-invalid="isWrong('requests_per_minute')"
+          /></label>
+          <label class="flex flex-col gap-1"
+            ><span class="text-sm">tokens a minute</span
+            ><input v-model.number="entry.tokens_per_minute" class="field font-mono" type="number" min="1" placeholder="no limit" data-test="model-tokens" :aria-invalid="isWrong('tokens_per_minute')"
+          /></label>
+        </div>
+      </fieldset>
+      <HabitFields v-model="entry.habits" :format="entry.wire_format" />
+      <label class="flex flex-col gap-1"
+        ><span>More headers <span class="caption">Name: value; nothing secret</span></span
+        ><textarea v-model="headers" class="field font-mono text-sm" rows="1" data-test="model-headers" :aria-invalid="isWrong('headers')"></textarea
+      ></label>
       <fieldset class="flex flex-col gap-1">
         <legend>What it can do <span class="caption">what it can't is not sent</span></legend>
         <span class="flex flex-wrap gap-x-4">
@@ -170,7 +197,7 @@ async function save(): Promise<void> {
           {{ busy ? "Saving…" : model ? "Save changes" : "Add it" }}
         </button>
       </div>
-      <TryModel v-if="model" :name="model.name" :changed="changed" @pick="entry.served_as = $event" />
+      <TryModel v-if="model" :name="model.name" :changed="changed" @pick="entry.served_as = $event" @habits="setHabits" />
     </div>
   </form>
 </template>

@@ -2,12 +2,12 @@
 import { ref } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
-import type { Greeted } from "@/api/schema";
+import type { Greeted, Habits } from "@/api/schema";
 import { count, duration } from "@/marks/format";
 
 /** `changed`: the entry has edits that are not saved. Only saved addresses are ever asked. */
 defineProps<{ name: string; changed: boolean }>();
-const emit = defineEmits<{ pick: [name: string] }>();
+const emit = defineEmits<{ pick: [name: string]; habits: [found: Habits] }>();
 const greeted = ref<Greeted | null>(null);
 const offered = ref<string[] | null>(null);
 const wrong = ref("");
@@ -29,6 +29,11 @@ const greet = (name: string) =>
     greeted.value = null;
     greeted.value = await got(api.POST("/api/v1/models/greet/{name}", { params: { path: { name } } }));
   });
+function setFound(): void {
+  if (!greeted.value) return;
+  emit("habits", greeted.value.habits);
+  greeted.value = { ...greeted.value, findings: [] };
+}
 const list = (name: string) =>
   doing("list", async () => {
     offered.value = null;
@@ -51,8 +56,17 @@ const list = (name: string) =>
     <p v-if="wrong" class="mt-2 text-rust" role="alert" data-test="greet-problem">{{ wrong }}</p>
     <p v-if="greeted" class="mt-2" data-test="greeted">
       It answered “<span class="font-serif">{{ greeted.answer }}</span>” after {{ duration(greeted.total_ms) }},
-      {{ greeted.input_tokens }} + {{ count(greeted.output_tokens, "token") }}, as <span class="font-mono">{{ greeted.model }}</span>.
+      <template v-if="greeted.told">{{ greeted.input_tokens }} + {{ count(greeted.output_tokens, "token") }}, </template>
+      as <span class="font-mono">{{ greeted.model || "no name" }}</span>.
+      <template v-if="!greeted.told">Its server does not tell the tokens, so they and the cost are estimated.</template>
     </p>
+    <div v-if="greeted?.findings.length" class="mt-2 border-l-2 border-straw pl-3" data-test="greet-findings">
+      <p v-for="each in greeted.findings" :key="each">{{ each }}</p>
+      <p class="mt-1">
+        <button type="button" class="button" :disabled="changed" data-test="set-habits" @click="setFound">Set this in its entry</button>
+        <span class="caption ml-2">found by {{ count(greeted.calls, "call") }}</span>
+      </p>
+    </div>
     <div v-if="offered" class="mt-2" data-test="offered">
       <p class="caption">{{ count(offered.length, "name") }} at this server</p>
       <ul class="max-h-[140px] overflow-auto font-mono text-sm">

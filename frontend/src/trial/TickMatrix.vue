@@ -6,6 +6,7 @@ import { computed, useTemplateRef, watch } from "vue";
 import type { TrialPage } from "@/api/schema";
 import TickStrip from "@/marks/TickStrip.vue";
 import { type Matrix, settingsInShort } from "./matrix";
+import { useTrialCases } from "./useTrialCases";
 
 const props = defineProps<{
   page: TrialPage;
@@ -29,6 +30,12 @@ const rows = useVirtualizer(
     overscan: 10,
     scrollPaddingStart: 44,
   })),
+);
+const { lines, want } = useTrialCases(computed(() => props.page.id));
+watch(
+  () => rows.value.getVirtualItems().map((row) => props.order[row.index]!),
+  (seen) => want(seen.filter((position) => position !== undefined)),
+  { immediate: true },
 );
 const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 104));
 const columns = computed(() => {
@@ -82,12 +89,10 @@ const lineOf = (arm: number) => (arm === 0 ? "border-slate" : arm === props.chos
         data-test="matrix-row"
         @click="emit('choose', order[row.index]!, null)"
       >
-        <span class="truncate" role="rowheader" :title="page.cases[order[row.index]!]!.title">{{
-          page.cases[order[row.index]!]!.title
+        <span class="truncate" role="rowheader" :title="lines.get(order[row.index]!)?.title">{{
+          lines.get(order[row.index]!)?.title ?? "\u00a0"
         }}</span>
-        <span class="truncate font-mono text-sm text-ink-2">{{
-          page.cases[order[row.index]!]!.content.expect?.label ?? "–"
-        }}</span>
+        <span class="truncate font-mono text-sm text-ink-2">{{ lines.get(order[row.index]!)?.expects ?? "–" }}</span>
         <span
           v-for="arm in page.arms"
           :key="arm.position"

@@ -9,7 +9,8 @@ import type { TrialPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { cents, count, when } from "@/marks/format";
-import { matrixOf, settingsInShort, varied } from "./matrix";
+import { useNow } from "@/parts/useNow";
+import { matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
 import TickMatrix from "./TickMatrix.vue";
 import { useTrialEvents } from "./useTrialEvents";
 
@@ -20,7 +21,8 @@ const events = useTrialEvents(computed(() => props.page));
 const { ticks, connection, over, rate, secondsLeft } = events;
 const line = computed(() => events.line.value ?? props.page);
 const matrix = computed(() => matrixOf(props.page, ticks.value, null));
-const order = computed(() => props.page.cases.map((each) => each.position));
+const order = computed(() => Array.from({ length: props.page.cases }, (_, position) => position));
+const numbers = computed(() => numbersOf(props.page));
 const notes = computed(() =>
   props.page.arms.map((arm) =>
     [arm.position === 0 ? "baseline" : "", settingsInShort(varied(props.page, arm.settings))].filter(Boolean).join(" · "),
@@ -42,12 +44,29 @@ const facts = computed(() => {
   else if (!over.value && line.value.recorded === 0) told.push("the first calls are on their way");
   if (rate.value !== null) told.push(`${Math.round(rate.value).toLocaleString("en")} a second`);
   if (secondsLeft.value !== null && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
-  if (line.value.cents) told.push(`${cents(line.value.cents)}${over.value ? "" : " so far"}`);
+  if (line.value.cents) {
+    const about = line.value.estimated ? "about " : "";
+    told.push(`${about}${cents(line.value.cents)}${over.value ? "" : " so far"}`);
+  }
   if (line.value.status === "stopped" || line.value.status === "failed") told.push(line.value.status);
   if (line.value.status === "finished" && line.value.finished_at) told.push(`finished ${when(line.value.finished_at)}`);
   return told.join(" · ");
 });
-const firstUnanswered = computed(() => ticks.value.find((tick) => !tick.answered));
+const firstUnanswered = computed(() => {
+  for (const some of ticks.value) {
+    const at = some.marks.indexOf("");
+    if (at >= 0) return { arm: some.arm[at]!, caseAt: some.case_at[at]! };
+  }
+  return null;
+});
+/** Arms whose model is not asked for a while, with how long that is still so. */
+const now = useNow();
+const paused = computed(() =>
+  line.value.paused.map((each) => {
+    const seconds = Math.ceil((Date.parse(each.until) - now.value) / 1000);
+    return { ...each, name: props.page.arms[each.arm]?.name ?? "", again: seconds > 0 ? `in ${spell(seconds)}` : "now" };
+  }),
+);
 
 function spell(seconds: number): string {
   if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
@@ -55,13 +74,13 @@ function spell(seconds: number): string {
 }
 
 function read(caseAt: number, arm: number | null): void {
-  const query: Record<string, string> = { case: String(props.page.cases[caseAt]?.number ?? "") };
+  const query: Record<string, string> = { case: String(numbers.value[caseAt] ?? "") };
   if (arm !== null && arm > 0) query.arm = String(arm);
   void router.push({ name: "verdict", params: { name: props.name, id: props.page.id }, query });
 }
 
 /** Have the server change what the trial does, one change at a time, and look at it anew. */
-async function change(how: "stop" | "go-on" | "ask-again"): Promise<void> {
+async function change(how: "stop" | "go-on" | "ask-again" | "try-now"): Promise<void> {
   if (asking.value) return;
   asking.value = true;
   try {
@@ -129,7 +148,7 @@ useKeys([
         </ul>
       </div>
       <p>
-        {{ count(page.arms.length, "arm") }} × {{ count(page.cases.length, "case") }} × {{ count(page.repeats, "repeat") }}, each
+        {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }} × {{ count(page.repeats, "repeat") }}, each
         call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>.
       </p>
       <p class="caption">
@@ -176,13 +195,17 @@ useKeys([
     <p v-if="line.failure" class="border-b border-rule-soft bg-rust-wash px-4 py-[6px] text-rust" role="alert" data-test="failure">
       The trial failed three times without recording an answer, and was ended: {{ line.failure }} What is here is kept; go on when that is mended.
     </p>
+    <p v-for="each in paused" :key="each.arm" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="status" data-test="paused">
+      <span class="font-semibold">{{ each.name }} is paused.</span> {{ each.why }} No answer is lost: it is tried again {{ each.again }}.
+      <button type="button" class="link ml-1" :disabled="asking" data-test="try-now" @click="change('try-now')">Try now</button>
+    </p>
     <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-[6px] text-straw">
       <span class="font-semibold">{{ count(line.unanswered, "call") }} got no answer</span>, after every try.
       <button
         v-if="firstUnanswered"
         type="button"
         class="link"
-        @click="read(firstUnanswered.case_at, firstUnanswered.arm)"
+        @click="read(firstUnanswered.caseAt, firstUnanswered.arm)"
       >
         Read why
       </button>

@@ -1,4 +1,4 @@
-import type { Settings, TickShape, TrialPage } from "@/api/schema";
+import type { Settings, Ticks, TrialPage } from "@/api/schema";
 import type { Mark } from "@/marks/TickStrip.vue";
 
 /** A trial's ticks by arm and case, on one measure or on all of them together. */
@@ -13,14 +13,13 @@ export interface Matrix {
 const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered", "unjudged"];
 
 /** `measure` null asks whether an answer passed on every measure. */
-export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | null): Matrix {
-  const { repeats } = page;
-  const cases = page.cases.length;
+export function matrixOf(page: TrialPage, ticks: Ticks[], measure: number | null): Matrix {
+  const { repeats, cases } = page;
   const states = new Uint8Array(page.arms.length * cases * repeats);
-  const mask = measure === null ? ~0 : 1 << measure;
-  for (const tick of ticks) {
-    const state = !tick.answered ? 3 : tick.failed & mask ? 2 : tick.judged & mask ? 1 : 4;
-    states[(tick.arm * cases + tick.case_at) * repeats + tick.repeat_no] = state;
+  for (const some of ticks) {
+    some.marks.forEach((mark, at) => {
+      states[(some.arm[at]! * cases + some.case_at[at]!) * repeats + some.repeat_no[at]!] = stateOf(mark, measure);
+    });
   }
   const slice = (arm: number, caseAt: number) => {
     const start = (arm * cases + caseAt) * repeats;
@@ -47,6 +46,19 @@ export function matrixOf(page: TrialPage, ticks: TickShape[], measure: number | 
       return gaps.map((_, caseAt) => caseAt).sort((a, b) => gaps[b]! - gaps[a]! || a - b);
     },
   };
+}
+
+/** A mark has a digit for each measure: 0 nothing found, 1 failed, 2 passed; it is empty without an answer. */
+function stateOf(mark: string, measure: number | null): number {
+  if (!mark) return 3;
+  const digits = measure === null ? mark : mark.charAt(measure);
+  if (digits.includes("1")) return 2;
+  return digits.includes("2") ? 1 : 4;
+}
+
+/** The numbers of a trial's cases, in their order. */
+export function numbersOf(page: TrialPage): number[] {
+  return page.numbers.flatMap((run) => Array.from({ length: run[1]! - run[0]! + 1 }, (_, at) => run[0]! + at));
 }
 
 /** Settings in a few characters each. */

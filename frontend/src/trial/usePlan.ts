@@ -4,6 +4,7 @@ import { cheapestAndDearest } from "@/api/queries";
 import type { CasePage, CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionPage } from "@/api/schema";
 import { copied } from "@/parts/values";
 import { armOf, type PlannedArm } from "./arms";
+import { numbersOf } from "./matrix";
 import { type Question, questionOf } from "./question";
 
 export interface PlanState {
@@ -28,19 +29,20 @@ export function usualPlan(versions: VersionPage[], models: ModelLine[], subject:
 export function planLike(trial: TrialPage, cases: CasePage[], versions: VersionPage[]): PlanState {
   const ownOf = (version: number) => versions.find((each) => each.number === version)?.content.settings ?? {};
   const all = new Set(cases.map((each) => each.number));
-  const numbers = trial.cases.map((each) => each.number).filter((number) => all.has(number));
+  const asked = numbersOf(trial);
+  const numbers = asked.filter((number) => all.has(number));
   // A trial of all cases there were is taken up as one of all there are.
-  const latest = Math.max(0, ...trial.cases.map((each) => each.number));
-  const tookAll = cases.every((each) => each.number > latest || numbers.includes(each.number));
+  const [latest, took] = [asked.at(-1) ?? 0, new Set(asked)];
+  const tookAll = cases.every((each) => each.number > latest || took.has(each.number));
   const arms = trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version))));
-  const asked = trial.question;
+  const question = trial.question;
   return {
     arms,
     tags: [],
     numbers: tookAll ? null : numbers,
     repeats: trial.repeats,
     checks: copied(trial.checks),
-    question: asked && arms[asked.arm] ? { arm: arms[asked.arm]!.key, measure: asked.measure } : "likeliest",
+    question: question && arms[question.arm] ? { arm: arms[question.arm]!.key, measure: question.measure } : "likeliest",
   };
 }
 

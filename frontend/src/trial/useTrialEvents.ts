@@ -1,7 +1,8 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onScopeDispose, ref, type Ref, shallowRef, watch } from "vue";
 
-import type { SubjectPage, TickShape, TrialLine, TrialPage } from "@/api/schema";
+import type { SubjectPage, Ticks, TrialLine, TrialPage } from "@/api/schema";
+import { useTicks } from "./useTicks";
 
 export type Connection = "IDLE" | "OPEN" | "LOST" | "OVER";
 
@@ -12,14 +13,17 @@ const REFRESH_MS = 3_000;
 export function useTrialEvents(page: Ref<TrialPage | undefined>) {
   const queries = useQueryClient();
   const line = shallowRef<TrialLine | null>(null);
-  const ticks = shallowRef<TickShape[]>([]);
   const connection = ref<Connection>("IDLE");
   const seen = shallowRef<{ at: number; recorded: number }[]>([]);
   let source: EventSource | null = null;
+  const { ticks, take: addTicks, held } = useTicks(page, (trial, last) => {
+    if (!isOver(trial) && of === trial.id) watchFrom(trial, last);
+  });
   let of: number | null = null;
   let refreshed = performance.now();
 
-  const over = computed(() => line.value !== null && ["finished", "stopped", "failed"].includes(line.value.status));
+  const isOver = (trial: { status: string }) => ["finished", "stopped", "failed"].includes(trial.status);
+  const over = computed(() => line.value !== null && isOver(line.value));
   /** Readings a second over the last few seconds; null before there is anything to tell it by. */
   const rate = computed(() => {
     const first = seen.value[0];
@@ -42,8 +46,8 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
     source = null;
   }
 
-  function watchFrom(trial: TrialPage): void {
-    const last = trial.ticks.reduce((highest, tick) => Math.max(highest, tick.id), 0);
+  function watchFrom(trial: TrialPage, last: number): void {
+    close();
     const stream = new EventSource(`/api/v1/trials/${trial.id}/events?after=${last}`);
     source = stream;
     stream.onopen = () => (connection.value = "OPEN");
@@ -56,9 +60,11 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
       }
     };
     stream.addEventListener("progress", (event) => {
-      const told = JSON.parse(event.data) as { trial: TrialLine; ticks: TickShape[] };
+      const told = JSON.parse(event.data) as { trial: TrialLine; ticks: Ticks };
       take(told.trial);
-      if (told.ticks.length) ticks.value = ticks.value.concat(told.ticks);
+      addTicks(told.ticks);
+      // Somebody has answers asked for again: what is shown of them is no more.
+      if (held() > told.trial.recorded) void queries.invalidateQueries({ queryKey: ["trial", trial.id] });
       const { id, subject, status, recorded, total } = told.trial;
       queries.setQueryData<SubjectPage>(["subject", subject], (page) =>
         page?.latest_trial === id
@@ -76,7 +82,7 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
       close();
       const { id, subject } = trial;
       queries.setQueryData(["trial", id], (kept: TrialPage | undefined) =>
-        kept && line.value ? { ...kept, ...line.value, ticks: ticks.value } : kept,
+        kept && line.value ? { ...kept, ...line.value } : kept,
       );
       for (const queryKey of [["subject", subject], ["trials", subject], ["verdict", id], ["desk"]]) {
         void queries.invalidateQueries({ queryKey });
@@ -88,14 +94,11 @@ export function useTrialEvents(page: Ref<TrialPage | undefined>) {
     page,
     (trial) => {
       if (!trial) return;
-      const isOver = ["finished", "stopped", "failed"].includes(trial.status);
       close();
       if (of !== trial.id) seen.value = [];
       of = trial.id;
-      ticks.value = trial.ticks;
       take(trial);
-      connection.value = isOver ? "OVER" : "IDLE";
-      if (!isOver) watchFrom(trial);
+      connection.value = isOver(trial) ? "OVER" : "IDLE";
     },
     { immediate: true },
   );

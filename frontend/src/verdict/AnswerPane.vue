@@ -54,8 +54,11 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           <b v-if="reading.finish_reason !== 'stop'" class="font-medium text-straw"
             >{{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} ·</b
           >
-          {{ reading.input_tokens }} + {{ reading.output_tokens }} tokens ·
-          {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
+          <template v-if="reading.calls.length > 1">{{ count(reading.calls.length, "call") }} · </template>
+          <span :title="reading.estimated ? 'The server did not tell the tokens, so these are estimates.' : undefined"
+            >{{ reading.estimated ? "about " : "" }}{{ reading.input_tokens }} + {{ reading.output_tokens }} tokens</span
+          >
+          · {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
           <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
           <button type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>

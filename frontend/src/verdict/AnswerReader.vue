@@ -4,13 +4,13 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
-import { useReadings } from "@/api/queries";
+import { useReadings, useTrialCase } from "@/api/queries";
 import type { ReadingShape, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
-import SheetDialog from "@/parts/SheetDialog.vue";
 import { shown as shownText } from "@/parts/values";
 import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
+import CallsDialog from "./CallsDialog.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null }>();
 const queries = useQueryClient();
@@ -19,7 +19,8 @@ const trial = computed(() => props.page.id);
 const caseAt = computed(() => props.caseAt);
 const left = useReadings(trial, ref(0), caseAt);
 const right = useReadings(trial, computed(() => props.arm ?? 0), caseAt);
-const shown = computed(() => props.page.cases[props.caseAt]);
+const ofCase = useTrialCase(trial, caseAt);
+const shown = computed(() => (ofCase.data.value?.position === props.caseAt ? ofCase.data.value : undefined));
 const exact = ref<ReadingShape | null>(null);
 
 const of = (list: ReadingShape[] | undefined) => list?.find((each) => each.repeat_no === repeat.value);
@@ -110,14 +111,5 @@ async function asExample(reading: ReadingShape): Promise<void> {
       <p v-if="arm === null" class="flex-1 p-4 text-ink-3">There is one arm, so nothing stands beside it.</p>
     </div>
   </section>
-  <SheetDialog :open="!!exact" title="The exact request, and the reply as it came" width="760px" @close="exact = null">
-    <template v-if="exact">
-      <p class="caption mb-1">request</p>
-      <pre class="max-h-[38vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap" data-test="reading-request">{{
-        JSON.stringify(exact.request, null, 2)
-      }}</pre>
-      <p class="caption mt-3 mb-1">reply</p>
-      <pre class="max-h-[24vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap">{{ exact.reply ?? exact.error }}</pre>
-    </template>
-  </SheetDialog>
+  <CallsDialog :reading="exact" @close="exact = null" />
 </template>

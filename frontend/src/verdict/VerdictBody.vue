@@ -2,17 +2,17 @@
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import type { TickShape, TrialPage, VerdictPage } from "@/api/schema";
+import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
-import { matrixOf } from "@/trial/matrix";
+import { matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
-const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: TickShape[]; over: boolean }>();
+const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
 const route = useRoute();
 const router = useRouter();
 
@@ -32,16 +32,18 @@ const repeat = computed({
 });
 const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
 const order = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(0, arm.value)));
+const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
-  const found = props.page.cases.find((each) => each.number === asked);
-  return found?.position ?? order.value[0] ?? 0;
+  const found = asked === null ? -1 : numbers.value.indexOf(asked);
+  return found >= 0 ? found : (order.value[0] ?? 0);
 });
 
 /** With one arm there is no gap: the cases that fail most come first. */
 function byShare(): number[] {
   const share = (at: number) => matrix.value.share(0, at) ?? 2;
-  return props.page.cases.map((each) => each.position).sort((a, b) => share(a) - share(b) || a - b);
+  const positions = Array.from({ length: props.page.cases }, (_, position) => position);
+  return positions.sort((a, b) => share(a) - share(b) || a - b);
 }
 
 function go(edit: Record<string, number | null>): void {
@@ -52,7 +54,7 @@ function go(edit: Record<string, number | null>): void {
   void router.replace({ query });
 }
 function choose(at: number, chosen: number | null): void {
-  go({ case: props.page.cases[at]?.number ?? null, ...(chosen ? { arm: chosen } : {}) });
+  go({ case: numbers.value[at] ?? null, ...(chosen ? { arm: chosen } : {}) });
 }
 const chooseMeasure = (index: number) => go({ measure: index === measure.value ? null : index });
 const moveCase = (by: number) => {
@@ -194,7 +196,7 @@ useKeys([
         </table>
       </div>
       <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
-        {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases.length, "case") }} ×
+        {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
         {{ count(page.repeats, "repeat") }}<template v-if="arm !== null && compared > 1">; words corrected for {{ compared }} comparisons<template v-if="mainRow">, the main question (bold) tested first</template></template>.
         {{ arm === null ? "" : "Shaded: differences that do not matter." }}
       </p>
@@ -213,7 +215,7 @@ useKeys([
       @choose="choose"
     >
       <template #corner>
-        {{ count(page.cases.length, "case") }}, {{ arm === null ? "most failed" : "largest gap" }} first, on
+        {{ count(page.cases, "case") }}, {{ arm === null ? "most failed" : "largest gap" }} first, on
         <span class="font-medium text-ink">{{ measureTitle }}</span>
       </template>
     </TickMatrix>

@@ -13,12 +13,14 @@ from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.power import Spread, spread_of
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
 from epistem.core.evidence.verdict import Missing, Question, Verdict, Word, reach_verdict
+from epistem.core.trials.marks import efforts_of, tally_of
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.trials.showing import Showing, what_it_shows
-from epistem.store import readings, trials
+from epistem.store import marks, trials
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
+from epistem.work.trials import Outlook
 
 KEPT = 200
 LATEST = 20
@@ -60,7 +62,7 @@ class Headline:
 @dataclass(frozen=True)
 class _Kept:
     evidence: Evidence
-    recorded: int
+    landed: int
     fresh_until: float
 
 
@@ -74,21 +76,20 @@ def evidence_of(tx: Transaction, trial: trials.Trial, missing: Missing = "failed
     While the trial runs it is worked out again only after REST times as long as the last time
     took, so that a large trial that is looked at does not keep a core busy.
     """
-    # What got no answer may be asked again: then as many readings are there, but other ones.
     key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing)
     with _lock:
         kept = _kept.get(key)
         if kept is not None:
             _kept.move_to_end(key)
     if kept is not None and (
-        kept.recorded == trial.recorded or (not trial.over and monotonic() < kept.fresh_until)
+        kept.landed == trial.landed or (not trial.over and monotonic() < kept.fresh_until)
     ):
         return kept.evidence
     began = monotonic()
     found = _compute(tx, trial, missing)
     fresh_until = monotonic() + REST * (monotonic() - began)
     with _lock:
-        _kept[key] = _Kept(found, trial.recorded, fresh_until)
+        _kept[key] = _Kept(found, trial.landed, fresh_until)
         while len(_kept) > KEPT:
             _kept.popitem(last=False)
     return found
@@ -147,9 +148,7 @@ def version_scores(tx: Transaction, subject: Subject) -> list[VersionScore]:
     return list(found.values())
 
 
-def outlook_of(
-    tx: Transaction, subject: Subject, plan: TrialPlan, outlook: trials.Outlook
-) -> Showing:
+def outlook_of(tx: Transaction, subject: Subject, plan: TrialPlan, outlook: Outlook) -> Showing:
     """What a plan can show, by the spread of the newest of the latest trials that measured the same."""
     found: dict[str, Spread] = {}
     by_rate: dict[str, Spread] = {}  # what takes the place of a spread where only a rate is known
@@ -178,14 +177,15 @@ def _told(rate: Rate | None) -> tuple[float | None, float | None, float | None]:
 def _compute(tx: Transaction, trial: trials.Trial, missing: Missing) -> Evidence:
     arms = trials.arms_of(tx, trial.id)
     measures = trial.measures
-    cases = len(trial.plan.cases or [])
-    tally = readings.tally(tx, trial.id, len(arms), len(measures), cases)
+    repeats = trial.plan.repeats
+    found = marks.all_of(tx, trial.id, arms=len(arms), cases=trial.cases, repeats=repeats)
+    tally = tally_of(found, len(arms), len(measures), trial.cases)
     margins = [measure.margin for measure in measures]
     question = _question(trial)
     verdict = reach_verdict(
         tally, margins, question=question, early=trial.status != "finished", missing=missing
     )
-    efforts = readings.efforts(tx, trial.id, len(arms))
+    efforts = efforts_of(found, len(arms))
     names = arm_names(arms)
     sentences: list[list[Segment]] = [[]]
     for arm in range(1, len(arms)):

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, Tool
-from epistem.core.prompts.render import RenderedMessage, render
+from epistem.core.prompts.dialogue import Turn, render_talk
+from epistem.core.prompts.render import RenderedMessage
 from epistem.core.prompts.settings import Settings
 from epistem.core.wire import tokens
-from epistem.core.wire.chat_completions import ToolOffer
-from epistem.core.wire.formats import USUAL, format_of
+from epistem.core.wire.formats import FORMATS, USUAL, WireFormat
+from epistem.core.wire.reply import ToolOffer
 
 Ability = Literal["tools", "images", "reply_schema", "reasoning"]
 ABILITIES: frozenset[Ability] = frozenset(get_args(Ability))
@@ -26,12 +27,15 @@ def request_for(
     *,
     settings: Settings | None = None,
     seed: int | None = None,
-    wire_format: str = USUAL,
+    wire: WireFormat = FORMATS[USUAL],
     abilities: Collection[str] = ABILITIES,
+    turns: Sequence[Turn] = (),
 ) -> dict[str, Any]:
-    """Render and build. `settings` stand in for the prompt's own. Raises as `render` does."""
+    """Render and build. `settings` stand in for the prompt's own; the answer asked for is the next
+    after `turns`. Raises as `render` does."""
     told = settings or prompt.settings
-    return body_from(render(prompt, inputs), prompt, model, told, seed, wire_format, abilities)
+    messages = render_talk(prompt, inputs, turns)
+    return body_from(messages, prompt, model, told, seed, wire, abilities)
 
 
 def body_from(
@@ -40,7 +44,7 @@ def body_from(
     model: str,
     settings: Settings,
     seed: int | None,
-    wire_format: str = USUAL,
+    wire: WireFormat = FORMATS[USUAL],
     abilities: Collection[str] = ABILITIES,
 ) -> dict[str, Any]:
     """Raises InvalidInput for an image where the model takes none."""
@@ -49,7 +53,7 @@ def body_from(
         raise InvalidInput(f"The model “{model}” takes no images. Choose another.", field="model")
     wanted = reply.send_schema and reply.kind == "json" and isinstance(reply.json_schema, dict)
     sends = wanted and "reply_schema" in abilities
-    return format_of(wire_format).build_request(
+    return wire.build_request(
         model,
         [(message.role, message.content) for message in messages],
         settings.to_json(),

@@ -1,0 +1,76 @@
+"""The programs that answer a prompt: rounds of tools, and a talk whose turns are given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import orjson
+
+from epistem.core.engine.needs import AskModel, Program, SharedBody, UseTool
+from epistem.core.prompts.content import Tool
+from epistem.core.prompts.dialogue import Turn
+from epistem.core.prompts.tools import ToolResult
+from epistem.core.wire.formats import WireFormat
+from epistem.core.wire.reply import Reply, ToolCall
+
+MAX_ROUNDS = 8
+"""A model that still calls tools after so many rounds is taken at its last word."""
+
+
+class ToolUsed(NamedTuple):
+    call: ToolCall
+    result: ToolResult
+
+
+@dataclass(frozen=True)
+class Answered:
+    """The last reply, and the tools that were used on the way to it."""
+
+    reply: Reply
+    tools: list[ToolUsed] = field(default_factory=list)
+    rounds: int = 1
+
+
+def answer(
+    wire: WireFormat, body: SharedBody, seed: int | None, tools: Sequence[Tool] = (), turn: int = 0
+) -> Program[Answered]:
+    """One answer that may take several calls: the model asks for tools, is told what they say, and
+    goes on. Paths are `turn.round`, and `turn.round.call` for a tool."""
+    used: list[ToolUsed] = []
+    for rounds in range(1, MAX_ROUNDS + 1):
+        at = f"{turn}.{rounds}"
+        reply: Reply = yield AskModel(at, body, seed)
+        if not reply.tool_calls or rounds == MAX_ROUNDS:
+            break
+        now: list[ToolUsed] = []
+        for number, call in enumerate(reply.tool_calls, start=1):
+            result = yield UseTool(f"{at}.{number}", tools, call.name, call.arguments)
+            now.append(ToolUsed(call, result))
+        used += now
+        told = [(each.call, each.result.answer) for each in now]
+        body = SharedBody(orjson.dumps(wire.build_next(orjson.loads(body.content), reply, told)))
+    return Answered(reply, used, rounds)
+
+
+def talk(
+    wire: WireFormat,
+    body_after: Callable[[Sequence[Turn]], SharedBody],
+    said: Sequence[str],
+    seed: int | None,
+    tools: Sequence[Tool] = (),
+) -> Program[list[Answered]]:
+    """The answer to the first words, and to each of what is `said` after it, in turn.
+
+    `body_after` builds the request that asks for the next answer after these turns; what it raises
+    ends the talk.
+    """
+    turns: list[Turn] = []
+    answers: list[Answered] = []
+    for number in range(len(said) + 1):
+        answers.append((yield from answer(wire, body_after(turns), seed, tools, number)))
+        if number < len(said):
+            turns.append(Turn(role="assistant", text=answers[-1].reply.text))
+            turns.append(Turn(role="user", text=said[number]))
+    return answers

@@ -1,0 +1,63 @@
+"""What a program may need from the outside. Each need has a path: its place in the program."""
+
+from __future__ import annotations
+
+from collections.abc import Generator, Sequence
+from dataclasses import dataclass
+from hashlib import sha256
+from typing import Any, TypeVar
+
+from epistem.core.prompts.content import Tool
+
+Result = TypeVar("Result")
+
+
+class SharedBody:
+    """The encoded body of a request without its seed, and the SHA-256 of it.
+
+    Repeats differ in their seed alone, so one body is built, hashed and kept for all of them.
+    """
+
+    __slots__ = ("content", "hash")
+
+    def __init__(self, content: bytes) -> None:
+        self.content = content
+        self.hash = sha256(content).digest()
+
+
+@dataclass(frozen=True)
+class AskModel:
+    """Ask a model; a Reply is given. A `seed` of None is not sent."""
+
+    path: str
+    body: SharedBody
+    seed: int | None
+
+    @property
+    def digest(self) -> bytes:
+        """Equal for what asks the same, wherever it stands."""
+        return digest_of(self.body.hash, self.seed)
+
+
+@dataclass(frozen=True)
+class UseTool:
+    """Call one of `tools` with arguments as a model wrote them; a ToolResult is given."""
+
+    path: str
+    tools: Sequence[Tool]
+    name: str
+    arguments: str
+
+    @property
+    def digest(self) -> bytes:
+        return sha256(f"{self.name}\0{self.arguments}".encode("utf-8", "replace")).digest()
+
+
+def digest_of(body_hash: bytes, seed: int | None) -> bytes:
+    """Of a request: of its shared body and its seed."""
+    return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
+
+
+Need = AskModel | UseTool
+Program = Generator[Need, Any, Result]
+"""Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

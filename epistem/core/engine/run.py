@@ -1,0 +1,97 @@
+"""A program being carried out, and the drivers of it that need no outside."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any, Generic, NamedTuple
+
+from epistem.core.engine.needs import Need, Program, Result
+from epistem.core.errors import EpistemError
+
+
+class Noted(NamedTuple):
+    """The digest of a need, and what was given for it."""
+
+    digest: bytes
+    given: Any
+
+
+Record = dict[str, Noted]
+"""What was given so far, by path: enough to resume a program, and to replay it."""
+
+
+class NotInRecord(EpistemError):
+    """A replay came to something that the record does not answer: there it departs."""
+
+
+@dataclass
+class Run(Generic[Result]):
+    """`need` is what the program waits for; None when it is over, and `result` is its result.
+
+    Where `record` has what a need's path and digest ask for, that is given again by itself. It grows
+    by all that is given. What a driver gives is a matter of the driver: `give` or `fail`.
+    """
+
+    program: Program[Result]
+    record: Record = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.need: Need | None = None
+        self.result: Result | None = None
+        self._seen: set[str] = set()
+        self._go_on(lambda: next(self.program))
+
+    def give(self, given: Any) -> None:
+        """What the need asked for. Raises what the program raises."""
+        assert self.need is not None, "the program is over"
+        self.record[self.need.path] = Noted(self.need.digest, given)
+        self._go_on(lambda: self.program.send(given))
+
+    def fail(self, error: Exception) -> None:
+        """It could not be had. The program may go on without; else `error` is raised again."""
+        assert self.need is not None, "the program is over"
+        self._go_on(lambda: self.program.throw(error))
+
+    def _go_on(self, step: Any) -> None:
+        while True:
+            try:
+                need: Need = step()
+            except StopIteration as end:
+                self.need, self.result = None, end.value
+                return
+            except BaseException:
+                self.need = None
+                raise
+            if need.path in self._seen:
+                raise RuntimeError(f"a program needs two things at {need.path}")
+            self._seen.add(need.path)
+            noted = self.record.get(need.path)
+            if noted is None or noted.digest != need.digest:
+                self.need = need
+                return
+            given = noted.given
+            step = lambda given=given: self.program.send(given)  # noqa: E731
+
+
+def replayed(program: Program[Result], record: Record) -> Result | None:
+    """The result, from a record alone. Raises NotInRecord, with the path, where it departs."""
+    run = Run(program, dict(record))
+    if run.need is not None:
+        run.program.close()
+        raise NotInRecord(f"The record has nothing for {run.need.path}.", field=run.need.path)
+    return run.result
+
+
+def from_list(program: Program[Result], given: Iterable[Any]) -> tuple[list[Need], Result | None]:
+    """What the program needs and its result, when it is given these in order; an exception fails
+    its need. For tests. Raises IndexError when they are too few."""
+    run, waiting, needed = Run(program), list(given), []
+    while run.need is not None:
+        needed.append(run.need)
+        told = waiting.pop(0)
+        if isinstance(told, Exception):
+            run.fail(told)
+        else:
+            run.give(told)
+    return needed, run.result

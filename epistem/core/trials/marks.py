@@ -1,0 +1,163 @@
+"""Marks: what statistics read of a reading, packed into a few bytes, many at a time into NumPy.
+
+A mark is big-endian (so that SQL can write one, too): arm u2, case u4, repeat u2, landing number u4,
+whether an answer came u1, millionths of a cent u8, hundredths of a millisecond u4; then a byte for
+each measure (NONE, FAILED, PASSED), and a float for each score.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import lru_cache
+from math import isfinite
+from struct import Struct
+from typing import NamedTuple
+
+import numpy as np
+
+from epistem.core.evidence.sentence import Effort
+from epistem.core.evidence.verdict import Tally
+
+NONE, FAILED, PASSED = 0, 1, 2
+_HEAD = Struct(">HIHIBQI")
+_MOST_MS, _MOST_CENTS = 4e7, 1e9
+
+
+class Mark(NamedTuple):
+    """Of one reading. `verdicts` has a byte for each measure of the trial."""
+
+    arm: int
+    case_at: int
+    repeat_no: int
+    landed: int
+    answered: bool
+    cents: float
+    ms: float
+    verdicts: bytes
+    scores: tuple[float, ...] = ()
+
+
+def packed(mark: Mark) -> bytes:
+    """What is not a number, or too large for its place, is bounded."""
+    head = _HEAD.pack(
+        mark.arm,
+        mark.case_at,
+        mark.repeat_no,
+        mark.landed,
+        mark.answered,
+        round(_bounded(mark.cents, _MOST_CENTS) * 1e6),
+        round(_bounded(mark.ms, _MOST_MS) * 100),
+    )
+    tail = Struct(f">{len(mark.scores)}f").pack(*mark.scores) if mark.scores else b""
+    return head + mark.verdicts + tail
+
+
+def verdicts_of(measures: int, judged: Iterable[tuple[int, bool]]) -> bytes:
+    """A byte for each measure, from (measure, passed) of those that were found."""
+    told = bytearray(measures)
+    for measure, passed in judged:
+        told[measure] = PASSED if passed else FAILED
+    return bytes(told)
+
+
+class Marks:
+    """Many marks, as columns: `arm`, `case`, `repeat`, `landed` (int64), `answered` (bool), `cents`,
+    `ms` (float64), `verdicts` (marks × measures, uint8), `scores` (marks × scores)."""
+
+    def __init__(self, blob: bytes | bytearray, size: int, scores: int = 0) -> None:
+        """`size` is that of one mark in bytes; they are put in the order of their landing. Raises
+        ValueError if the blob is not made of them."""
+        rows = np.frombuffer(blob, dtype=_kind(verdicts_in(size, scores), scores))
+        rows = rows[np.argsort(rows["landed"], kind="stable")]
+        self.arm = rows["arm"].astype(np.int64)
+        self.case = rows["case"].astype(np.int64)
+        self.repeat = rows["repeat"].astype(np.int64)
+        self.landed = rows["landed"].astype(np.int64)
+        self.answered = rows["answered"] > 0
+        self.cents = rows["cents"].astype(np.float64) / 1e6
+        self.ms = rows["ms"].astype(np.float64) / 100
+        self.verdicts = rows["verdicts"]
+        self.scores = rows["scores"].astype(np.float64)
+
+    def __len__(self) -> int:
+        return len(self.arm)
+
+
+def verdicts_in(size: int, scores: int = 0) -> int:
+    """How many verdicts a mark of so many bytes has."""
+    return size - _HEAD.size - 4 * scores
+
+
+def no_marks(measures: int) -> Marks:
+    return Marks(b"", _HEAD.size + max(measures, 1))
+
+
+def tally_of(marks: Marks, arms: int, measures: int, cases: int) -> Tally:
+    """How many answers each arm had judged, passed and missing, a measure and a case."""
+    shape = (arms, measures, cases)
+    passed = np.zeros(shape, dtype=np.int64)
+    total, missing = np.zeros_like(passed), np.zeros_like(passed)
+    place = marks.arm * cases + marks.case
+    came = marks.answered
+    # Trials made before it was noted what a missing answer was asked for.
+    unknown = ~came & ~marks.verdicts[:, :measures].any(axis=1)
+
+    def counted(which: np.ndarray) -> np.ndarray:
+        return np.bincount(place[which], minlength=arms * cases).reshape(arms, cases)
+
+    for measure in range(min(measures, marks.verdicts.shape[1])):
+        verdict = marks.verdicts[:, measure]
+        passed[:, measure] = counted(came & (verdict == PASSED))
+        total[:, measure] = counted(came & (verdict != NONE))
+        asked = verdict != NONE
+        if unknown.any():
+            asked = asked | (unknown & (total[:, measure].sum(axis=0) > 0)[marks.case])
+        missing[:, measure] = counted(asked & ~came)
+    return Tally(passed, total, missing)
+
+
+def efforts_of(marks: Marks, arms: int) -> list[Effort]:
+    """What each arm's readings cost and took; medians are over those with an answer."""
+    found = []
+    for arm in range(arms):
+        of_arm = marks.arm == arm
+        good = of_arm & marks.answered
+        answered, lost = int(good.sum()), int((of_arm & ~marks.answered).sum())
+        if answered:
+            cents, ms = float(marks.cents[good].mean()), float(np.median(marks.ms[good]))
+            found.append(Effort(cents, ms, answered, lost))
+        else:
+            found.append(Effort(None, None, 0, lost))
+    return found
+
+
+def verdict_texts(marks: Marks, measures: int) -> list[str]:
+    """Of each mark a digit for each measure; empty where no answer came."""
+    digits = (marks.verdicts[:, :measures] + ord("0")).tobytes().decode("ascii")
+    return [
+        digits[at * measures : (at + 1) * measures] if came else ""
+        for at, came in enumerate(marks.answered.tolist())
+    ]
+
+
+@lru_cache(maxsize=256)
+def _kind(measures: int, scores: int) -> np.dtype:
+    if measures < 0:
+        raise ValueError("a mark is shorter than its head")
+    return np.dtype(
+        [
+            ("arm", ">u2"),
+            ("case", ">u4"),
+            ("repeat", ">u2"),
+            ("landed", ">u4"),
+            ("answered", "u1"),
+            ("cents", ">u8"),
+            ("ms", ">u4"),
+            ("verdicts", "u1", (measures,)),
+            ("scores", ">f4", (scores,)),
+        ]
+    )
+
+
+def _bounded(value: float, most: float) -> float:
+    return min(max(value, 0.0), most) if isfinite(value) else 0.0

@@ -1,0 +1,135 @@
+"""The drivers of programs that ask real models: whole, and streamed."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Awaitable, Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import partial
+from typing import Generic, NamedTuple
+
+from epistem.core.engine.answers import ToolUsed
+from epistem.core.engine.needs import AskModel, Result, UseTool
+from epistem.core.engine.run import Run
+from epistem.core.prompts.tools import answer_call
+from epistem.core.wire.reply import Reply, ToolCall, Usage
+from epistem.core.wire.stream import Piece
+from epistem.core.wire.tokens import estimated_usage
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
+from epistem.models.sending import Streamed
+from epistem.models.trouble import CallFailed, CallTrace
+
+Step = Callable[[Callable[[], None]], Awaitable[None]]
+
+
+class Made(NamedTuple):
+    """An exchange with a model. `reply` is None where it failed, and `error` says why. `usage` is an
+    estimate where the server did not tell. `sent` is what was posted, where that is not the need's
+    body with its seed."""
+
+    need: AskModel
+    raw: bytes | None
+    reply: Reply | None
+    usage: Usage
+    started_at: datetime
+    total_ms: float
+    attempts: int
+    first_ms: float | None = None
+    error: str | None = None
+    sent: bytes | None = None
+
+    @property
+    def estimated(self) -> bool:
+        return not self.usage.told
+
+
+@dataclass
+class Driven(Generic[Result]):
+    """A program that is driven, and the calls that were made so far, failed ones included."""
+
+    run: Run[Result]
+    made: list[Made] = field(default_factory=list)
+
+    @property
+    def result(self) -> Result:
+        assert self.run.result is not None, "the program is not over"
+        return self.run.result
+
+
+async def carry_out(
+    client: ModelClient,
+    endpoint: Endpoint,
+    driven: Driven[Result],
+    *,
+    landed: Callable[[Made], Awaitable[None]] | None = None,
+    step: Step | None = None,
+) -> Result:
+    """Drive the program to its end. `landed` hears of each call after which the program goes on, so
+    that what was paid for can be kept; `step` is how the program is moved on, where that takes long.
+
+    Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
+    """
+    run = driven.run
+    while (need := run.need) is not None:
+        if isinstance(need, UseTool):
+            run.give(answer_call(need.tools, need.name, need.arguments))
+            continue
+        try:
+            raw, reply, trace = await client.ask(
+                endpoint, endpoint.format.encode(need.body.content, need.seed)
+            )
+        except CallFailed as error:
+            driven.made.append(_failed(need, error))
+            run.fail(error)
+            continue
+        made = _made(need, raw, reply, trace)
+        driven.made.append(made)
+        move = partial(run.give, reply)
+        if step is None:
+            move()
+        else:
+            await step(move)
+        if landed is not None and run.need is not None:
+            await landed(made)
+    return driven.result
+
+
+async def stream_out(
+    client: ModelClient, endpoint: Endpoint, driven: Driven[Result]
+) -> AsyncIterator[Piece | ToolUsed | Driven[Result]]:
+    """Pieces and uses of tools as they come; what was driven, at the end. Raises as `carry_out`."""
+    run = driven.run
+    while (need := run.need) is not None:
+        if isinstance(need, UseTool):
+            result = answer_call(need.tools, need.name, need.arguments)
+            yield ToolUsed(ToolCall("", need.name, need.arguments), result)
+            run.give(result)
+            continue
+        body, end = endpoint.format.encode(need.body.content, need.seed), None
+        try:
+            async for item in client.stream(endpoint, body):
+                if isinstance(item, Streamed):
+                    end = item
+                else:
+                    yield item
+        except CallFailed as error:
+            driven.made.append(_failed(need, error))
+            run.fail(error)
+            continue
+        assert end is not None, "a stream ends with Streamed, or raises"
+        sent = endpoint.format.streamed(body)
+        made = _made(need, end.raw, end.reply, end.trace)
+        driven.made.append(made._replace(first_ms=end.first_ms, sent=sent))
+        run.give(end.reply)
+    yield driven
+
+
+def _made(need: AskModel, raw: bytes, reply: Reply, trace: CallTrace) -> Made:
+    usage = reply.usage if reply.usage.told else estimated_usage(need.body.content, reply)
+    return Made(need, raw, reply, usage, *trace)
+
+
+def _failed(need: AskModel, error: CallFailed) -> Made:
+    at, total_ms, attempts = error.trace
+    return Made(need, error.raw, None, Usage(), at, total_ms, attempts, None, error.message)

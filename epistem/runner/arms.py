@@ -1,0 +1,143 @@
+"""What a shard knows of each arm: how it asks, how it judges, and whether its model can be asked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from epistem.core.checks.base import Ground
+from epistem.core.checks.registry import CheckUse
+from epistem.core.engine.answers import Answered, answer, talk
+from epistem.core.engine.needs import Program, SharedBody
+from epistem.core.errors import EpistemError
+from epistem.core.prompts.content import parts_of
+from epistem.core.prompts.dialogue import Turn
+from epistem.core.prompts.request import request_for
+from epistem.core.trials.judging import Bench
+from epistem.core.wire import chat_completions as wire
+from epistem.models.endpoint import Endpoint
+from epistem.models.trouble import Kind
+from epistem.store import models
+from epistem.store.models import Model
+from epistem.store.trials import Arm, TrialCase
+
+SOON: frozenset[Kind] = frozenset({"unreachable", "refused"})
+LATER: frozenset[Kind] = frozenset({"silent", "busy"})
+AFTER_SOON, AFTER_LATER = 3, 8
+"""Failures in a row, without an answer between, after which an arm is paused."""
+
+
+def model_of(arm: Arm, listed: Sequence[Model]) -> Model:
+    """The model as it was when the trial was made; what it is allowed at once and a minute, and how
+    long it may take, as the list has it today. Raises InvalidInput for one that nothing is kept of."""
+    if arm.entry is None:
+        return models.pick(listed, arm.model)
+    today = next((model for model in listed if model.name == arm.model), None)
+    if today is None:
+        return arm.entry
+    return replace(
+        arm.entry,
+        calls_at_once=today.calls_at_once,
+        requests_per_minute=today.requests_per_minute,
+        tokens_per_minute=today.tokens_per_minute,
+        time_limit_ms=today.time_limit_ms,
+        key_reference=today.key_reference,
+    )
+
+
+class ArmAtWork:
+    """An arm with all that is worked out once for its answers."""
+
+    def __init__(
+        self, arm: Arm, model: Model, checks: Sequence[CheckUse], cases: Mapping[int, TrialCase]
+    ) -> None:
+        self.arm, self.model = arm, model
+        self.endpoint = Endpoint.of(model)
+        self.wire = model.format
+        self.tools = arm.content.tools if "tools" in model.abilities else []
+        self.bench = Bench(checks, arm.content.reply)
+        self.costly = any("{%" in part.text for _, _, part in parts_of(arm.content))
+        self.health = Health()
+        self._cases = cases
+        self._bodies: dict[int, SharedBody | EpistemError] = {}
+        self._grounds: dict[int, Ground] = {}
+
+    def ground(self, case_at: int) -> Ground:
+        found = self._grounds.get(case_at)
+        if found is None:
+            case = self._cases[case_at].content
+            found = Ground(self.arm.content.reply, case.expect, case.inputs)
+            self._grounds[case_at] = found
+        return found
+
+    def first_body(self, case_at: int) -> SharedBody:
+        """The request that a reading begins with, the same for all repeats: rendered and encoded once.
+        What can't be rendered is tried once; raises what that raised."""
+        found = self._bodies.get(case_at)
+        if found is None:
+            try:
+                found = self._body(case_at, ())
+            except EpistemError as error:
+                found = error
+            self._bodies[case_at] = found
+        if isinstance(found, EpistemError):
+            raise found
+        return found
+
+    def has_body(self, case_at: int) -> bool:
+        return case_at in self._bodies
+
+    def program(self, case_at: int, seed: int) -> Program[list[Answered]]:
+        """What answers the case: a talk of as many turns as it has."""
+        case = self._cases[case_at].content
+
+        def body_after(turns: Sequence[Turn]) -> SharedBody:
+            return self._body(case_at, turns) if turns else self.first_body(case_at)
+
+        if not case.turns:
+            return _alone(answer(self.wire, self.first_body(case_at), seed, self.tools))
+        return talk(self.wire, body_after, case.turns, seed, self.tools)
+
+    def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
+        request = request_for(
+            self.arm.content,
+            self._cases[case_at].content.inputs,
+            self.model.asked_as,
+            settings=self.arm.settings,
+            wire=self.wire,
+            abilities=self.model.abilities,
+            turns=turns,
+        )
+        return SharedBody(wire.encode(request))
+
+
+def _alone(program: Program[Answered]) -> Program[list[Answered]]:
+    return [(yield from program)]
+
+
+@dataclass
+class Health:
+    """Of an arm's model, by what came of the calls of one shard. While it is on trial, after a pause,
+    one failure is enough."""
+
+    on_trial: bool = False
+    in_a_row: dict[str, int] = field(default_factory=lambda: {"soon": 0, "later": 0})
+    paused: bool = False
+    why: str = ""
+    retry_after_s: float = 0.0
+
+    def answered(self) -> None:
+        self.on_trial = False
+        self.in_a_row = {"soon": 0, "later": 0}
+
+    def failed(self, kind: Kind, why: str, retry_after_s: float | None) -> bool:
+        """Whether that was trouble of the model, not of the one request. After enough of it the arm is
+        to be paused (`paused`)."""
+        if kind not in SOON and kind not in LATER:
+            return False
+        which, most = ("soon", AFTER_SOON) if kind in SOON else ("later", AFTER_LATER)
+        self.in_a_row[which] += 1
+        if self.on_trial or self.in_a_row[which] >= most:
+            self.paused, self.why = True, why
+            self.retry_after_s = max(self.retry_after_s, retry_after_s or 0.0)
+        return True

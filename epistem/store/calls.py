@@ -1,0 +1,171 @@
+"""Calls: each exchange with a model, with its exact request and what came of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from math import isfinite
+from typing import Any, NamedTuple
+
+from epistem.core.engine.needs import SharedBody
+from epistem.core.wire.formats import FORMATS, USUAL
+from epistem.store import bodies, entries
+from epistem.store.database import Transaction
+from epistem.store.models import Model
+
+MAX_ERROR = 2_000
+MAX_BODY_BYTES = 15_000_000
+"""Of a request or a reply: what a column takes, with room for the statement around it."""
+MOST = 2**31 - 1
+
+
+class NewCall(NamedTuple):
+    """`body` is None where nothing could be sent; `error` is None where a reply came. `estimated` says
+    that the server did not tell the tokens. Times are UTC."""
+
+    path: str
+    body: SharedBody | None
+    seed: int | None
+    reply: bytes | None
+    started_at: datetime
+    total_ms: float
+    attempts: int = 1
+    input_tokens: int = 0
+    output_tokens: int = 0
+    reasoning_tokens: int = 0
+    estimated: bool = False
+    cents: float = 0.0
+    first_ms: float | None = None
+    error: str | None = None
+    streamed: bool = False
+
+
+@dataclass(frozen=True)
+class Call:
+    """As it is kept. `request` are the exact bytes that were posted; `model` is the entry as it was,
+    None where that was not kept yet."""
+
+    path: str
+    purpose: str
+    model: Model | None
+    request: bytes
+    reply: bytes | None
+    streamed: bool
+    input_tokens: int
+    output_tokens: int
+    reasoning_tokens: int
+    estimated: bool
+    cents: float
+    attempts: int
+    started_at: datetime
+    first_ms: float | None
+    total_ms: float
+    error: str | None
+
+
+class Paid(NamedTuple):
+    """A call that got its reply: what a program that is resumed need not ask again."""
+
+    path: str
+    hash: bytes
+    seed: int | None
+    reply: bytes
+    cents: float
+    ms: float
+
+
+_NEW = (
+    "path, body_id, seed, streamed, reply, input_tokens, output_tokens, reasoning_tokens, estimated, "
+    "cents, attempts, started_at, first_ms, total_ms, error"
+)
+
+
+def insert(
+    tx: Transaction,
+    owner: str,
+    made: Sequence[tuple[int, int | None, NewCall]],
+    body_ids: Mapping[bytes, int],
+) -> None:
+    """Keep calls of cells or tries (`owner` is `cell` or `try`): (its id, the entry's id, the call)."""
+    tx.run_many(
+        f"INSERT INTO calls ({owner}_id, entry_id, {_NEW}) VALUES ({', '.join(['%s'] * 17)})",
+        [
+            (
+                owner_id, entry_id, c.path, body_ids[c.body.hash] if c.body else None, c.seed, c.streamed,
+                c.reply and c.reply[:MAX_BODY_BYTES], bounded(c.input_tokens), bounded(c.output_tokens),
+                bounded(c.reasoning_tokens), c.estimated, c.cents if isfinite(c.cents) else 0.0,
+                min(c.attempts, 60_000), c.started_at.isoformat(" "), c.first_ms, c.total_ms,
+                c.error and clean(c.error[:MAX_ERROR]),
+            )
+            for owner_id, entry_id, c in made
+        ],
+    )  # fmt: skip
+
+
+def of(tx: Transaction, owner: str, ids: Iterable[int]) -> dict[int, list[Call]]:
+    """The calls of cells or tries, by id, in the order in which they were made."""
+    wanted = list(ids)
+    if not wanted:
+        return {}
+    marks = ", ".join(["%s"] * len(wanted))
+    rows = tx.rows(
+        f"SELECT {owner}_id, entry_id, purpose, {_NEW} FROM calls WHERE {owner}_id IN ({marks}) ORDER BY id",
+        wanted,
+    )
+    contents = bodies.content_of(tx, (row[4] for row in rows if row[4] is not None))
+    known = entries.get_all(tx, (row[1] for row in rows if row[1] is not None))
+    found: dict[int, list[Call]] = {each: [] for each in wanted}
+    for row in rows:
+        model = known.get(row[1])
+        found[row[0]].append(_from_row(row, model, contents.get(row[4], b"{}")))
+    return found
+
+
+def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Paid]]:
+    """What was answered already of cells that have no reading, by cell."""
+    wanted = list(cell_ids)
+    if not wanted:
+        return {}
+    marks = ", ".join(["%s"] * len(wanted))
+    found: dict[int, list[Paid]] = {}
+    for cell_id, path, digest, *told in tx.rows(
+        "SELECT c.cell_id, c.path, b.hash, c.seed, c.reply, c.cents, c.total_ms FROM calls c "
+        f"JOIN bodies b ON b.id = c.body_id WHERE c.cell_id IN ({marks}) AND c.error IS NULL ORDER BY c.id",
+        wanted,
+    ):
+        found.setdefault(cell_id, []).append(Paid(path, bytes(digest), *told))
+    return found
+
+
+def paths_paid(tx: Transaction, cell_ids: Iterable[int]) -> set[tuple[int, str]]:
+    """(cell, path) of the calls that got a reply."""
+    wanted = list(cell_ids)
+    if not wanted:
+        return set()
+    marks = ", ".join(["%s"] * len(wanted))
+    rows = tx.rows(
+        f"SELECT cell_id, path FROM calls WHERE cell_id IN ({marks}) AND error IS NULL", wanted
+    )
+    return {(int(cell_id), path) for cell_id, path in rows}
+
+
+def clean(text: str) -> bytes:
+    """In UTF-8: halves of surrogate pairs become `?`."""
+    return text.encode("utf-8", "replace")
+
+
+def bounded(tokens: int) -> int:
+    return max(0, min(tokens, MOST))
+
+
+def _from_row(row: tuple[Any, ...], model: Model | None, content: bytes) -> Call:
+    _, _, purpose, path, _, seed, streamed, reply, *numbers = row
+    (tokens_in, tokens_out, thought, estimated, cents, attempts, began, first, total, error) = (
+        numbers
+    )
+    wire = model.format if model else FORMATS[USUAL]
+    return Call(
+        path, purpose, model, wire.encode(content, seed), reply, bool(streamed), tokens_in, tokens_out,
+        thought, bool(estimated), cents, attempts, began, first, total, error,
+    )  # fmt: skip

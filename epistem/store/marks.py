@@ -1,0 +1,69 @@
+"""Marks: one narrow row a reading, clustered by its place, read by ranges into NumPy."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from epistem.core.trials.marks import Mark, Marks, no_marks, packed
+from epistem.store.database import Transaction
+
+A_TIME = 20_000
+"""Marks that one statement reads, put together by the server."""
+
+
+def insert(tx: Transaction, trial_id: int, marks: Sequence[Mark]) -> None:
+    """Written out as numbers and hexadecimal digits, which need no escaping: this is done for every
+    reading of a trial."""
+    rows = [
+        f"({trial_id:d},{m.arm:d},{m.case_at:d},{m.repeat_no:d},{m.landed:d},x'{packed(m).hex()}')"
+        for m in marks
+    ]
+    columns = "trial_id, arm, case_at, repeat_no, landed, packed"
+    tx.run(f"INSERT INTO marks ({columns}) VALUES {','.join(rows)}")
+
+
+def all_of(tx: Transaction, trial_id: int, *, arms: int, cases: int, repeats: int) -> Marks:
+    """Those of a trial, in the order of their landing."""
+    where = "arm BETWEEN %s AND %s AND case_at BETWEEN %s AND %s"
+    return _read(tx, trial_id, where, _ranges(arms, cases, repeats))
+
+
+def after(tx: Transaction, trial_id: int, landed: int, most: int) -> Marks:
+    """Up to `most` that landed after that one, in the order of their landing."""
+    return _read(tx, trial_id, "landed BETWEEN %s AND %s", [(landed + 1, landed + most)])
+
+
+def size_of(tx: Transaction, trial_id: int) -> int | None:
+    """Bytes of each mark of the trial; None while it has none."""
+    row = tx.first("SELECT LENGTH(packed) FROM marks WHERE trial_id = %s LIMIT 1", [trial_id])
+    return None if row is None else int(row[0])
+
+
+def _read(tx: Transaction, trial_id: int, where: str, ranges: Iterable[tuple[int, ...]]) -> Marks:
+    size = size_of(tx, trial_id)
+    if size is None:
+        return no_marks(1)
+    tx.run("SET SESSION group_concat_max_len = %s", [max(A_TIME * size, 1_048_576)])
+    blob = bytearray()
+    for given in ranges:
+        row = tx.first(
+            f"SELECT GROUP_CONCAT(packed SEPARATOR '') FROM marks WHERE trial_id = %s AND {where}",
+            (trial_id, *given),
+        )
+        if row is not None and row[0] is not None:
+            blob += row[0]
+    return Marks(blob, size)
+
+
+def _ranges(arms: int, cases: int, repeats: int) -> Iterator[tuple[int, int, int, int]]:
+    """(first arm, last arm, first case, last case), each of A_TIME places at most."""
+    an_arm = max(cases * repeats, 1)
+    if an_arm <= A_TIME:
+        step = A_TIME // an_arm
+        for arm in range(0, arms, step):
+            yield arm, arm + step - 1, 0, cases
+        return
+    step = max(A_TIME // repeats, 1)
+    for arm in range(arms):
+        for case in range(0, cases, step):
+            yield arm, arm, case, case + step - 1

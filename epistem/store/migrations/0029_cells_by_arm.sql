@@ -1,0 +1,1 @@
+ALTER TABLE cells DROP KEY to_claim, ADD KEY to_claim (trial_id, state, arm, id);

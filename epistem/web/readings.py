@@ -1,0 +1,223 @@
+"""What was recorded of a trial: its ticks, its cases as they were, and its readings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Response
+from pydantic import BaseModel, Field
+
+from epistem.core.cases.content import Case, title_of
+from epistem.core.errors import InvalidInput, NotFound
+from epistem.core.trials.marks import verdict_texts
+from epistem.store import marks, readings, trials
+from epistem.store.calls import Call
+from epistem.store.database import Transaction
+from epistem.web.findings import FindingShape, finding_shape
+from epistem.web.replies import Moment, Shape, blueprint, database, reply
+from epistem.web.trials import TrialPath
+
+bp = blueprint("readings")
+
+MOST_BYTES = 150_000
+"""About how long a page of ticks is at most."""
+MOST_AT = 100
+
+
+class Ticks(Shape):
+    """Marks of readings, as columns: `marks` has a digit for each measure (0 nothing found, 1 failed,
+    2 passed), and is empty where no answer came. `last` is the landing number of the last of them."""
+
+    last: int
+    more: bool
+    arm: list[int]
+    case_at: list[int]
+    repeat_no: list[int]
+    marks: list[str]
+
+
+class CaseLine(Shape):
+    position: int
+    number: int
+    title: str
+    expects: str | None
+
+
+class CaseLines(Shape):
+    cases: list[CaseLine]
+
+
+class TrialCaseShape(CaseLine):
+    content: Case
+
+
+class CallShape(Shape):
+    """One exchange with a model. `path` is its place: the turn, and the round within it. `request` is
+    the body as it was posted, `reply` the body as it came back."""
+
+    path: str
+    model: str | None
+    request: str
+    reply: str | None
+    streamed: bool
+    input_tokens: int
+    output_tokens: int
+    estimated: bool
+    cents: float
+    attempts: int
+    started_at: Moment
+    total_ms: float
+    error: str | None
+
+
+class ReadingShape(Shape):
+    """`calls` are all that were made for it, in order; tokens, cost and time are theirs together, and
+    estimates where a server did not tell."""
+
+    id: int
+    trial_id: int
+    arm: int
+    case_at: int
+    repeat_no: int
+    answer: str | None
+    finish_reason: str | None
+    input_tokens: int
+    output_tokens: int
+    estimated: bool
+    cents: float
+    attempts: int
+    total_ms: float
+    error: str | None
+    findings: list[FindingShape]
+    calls: list[CallShape]
+
+
+class ReadingList(Shape):
+    readings: list[ReadingShape]
+
+
+class ReadingPath(BaseModel):
+    reading_id: int = Field(ge=1)
+
+
+class CasePath(TrialPath):
+    position: int = Field(ge=0)
+
+
+class CellQuery(BaseModel):
+    arm: int = Field(ge=0)
+    case_at: int = Field(ge=0, description="The case's position in the trial.")
+
+
+class AfterQuery(BaseModel):
+    after: int = Field(0, ge=0, lt=10**9, description="The last landing number that was seen.")
+
+
+class AtQuery(BaseModel):
+    at: str = Field(
+        pattern=r"^[0-9]{1,7}(,[0-9]{1,7})*$",
+        max_length=900,
+        description=f"Positions of up to {MOST_AT} cases, with commas between.",
+    )
+
+
+def ticks_of(tx: Transaction, trial: trials.Trial, after: int) -> Ticks:
+    """Those that landed after that number, as many as are good to send at once."""
+    measures = len(trial.measures)
+    most = max(MOST_BYTES // (measures + 18), 100)
+    found = marks.after(tx, trial.id, after, most)
+    last = int(found.landed[-1]) if len(found) else after
+    return Ticks(
+        last=last if len(found) else max(after, min(after + most, trial.landed)),
+        more=after + most < trial.landed,
+        arm=found.arm.tolist(),
+        case_at=found.case.tolist(),
+        repeat_no=found.repeat.tolist(),
+        marks=verdict_texts(found, measures),
+    )
+
+
+@bp.get(
+    "/trials/<int:trial_id>/ticks", responses={200: Ticks}, operation_id="listTicks",
+    summary="Marks of readings in the order in which they landed, a page at a time",
+)  # fmt: skip
+def list_ticks(path: TrialPath, query: AfterQuery) -> Response:
+    with database().transaction() as tx:
+        return reply(ticks_of(tx, trials.get(tx, path.trial_id), query.after))
+
+
+@bp.get(
+    "/trials/<int:trial_id>/cases", responses={200: CaseLines}, operation_id="listTrialCases",
+    summary="Some of a trial's cases, a line each, as they were when it was made",
+)  # fmt: skip
+def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
+    wanted = {int(position) for position in query.at.split(",")}
+    if len(wanted) > MOST_AT:
+        raise InvalidInput(f"Ask for {MOST_AT} cases at most at a time.", field="at")
+    with database().transaction() as tx:
+        trials.status_of(tx, path.trial_id)
+        found = trials.cases_of(tx, path.trial_id, wanted)
+    return reply(CaseLines(cases=[CaseLine(**_line(each)) for each in found]))
+
+
+@bp.get(
+    "/trials/<int:trial_id>/cases/<int:position>", responses={200: TrialCaseShape},
+    operation_id="getTrialCase", summary="One of a trial's cases, as it was when the trial was made",
+)  # fmt: skip
+def get_trial_case(path: CasePath) -> Response:
+    with database().transaction() as tx:
+        trials.status_of(tx, path.trial_id)
+        found = trials.cases_of(tx, path.trial_id, {path.position})
+    if not found:
+        raise NotFound(f"T{path.trial_id} has no case at {path.position}.", field="position")
+    return reply(TrialCaseShape(**_line(found[0]), content=found[0].content))
+
+
+@bp.get(
+    "/trials/<int:trial_id>/readings", responses={200: ReadingList}, operation_id="listReadings",
+    summary="The repeats of one arm on one case",
+)  # fmt: skip
+def list_readings(path: TrialPath, query: CellQuery) -> Response:
+    with database().transaction() as tx:
+        trial = trials.get(tx, path.trial_id)
+        found = readings.at(tx, trial.id, query.arm, query.case_at)
+    return reply(ReadingList(readings=[_reading(trial, reading) for reading in found]))
+
+
+@bp.get(
+    "/readings/<int:reading_id>", responses={200: ReadingShape}, operation_id="getReading",
+    summary="One reading, with its exact requests",
+)  # fmt: skip
+def get_reading(path: ReadingPath) -> Response:
+    with database().transaction() as tx:
+        reading = readings.get(tx, path.reading_id)
+        trial = trials.get(tx, reading.trial_id)
+    return reply(_reading(trial, reading))
+
+
+def _line(case: trials.TrialCase) -> dict[str, Any]:
+    return {
+        "position": case.position,
+        "number": case.number,
+        "title": title_of(case.content),
+        "expects": case.content.expect.label,
+    }
+
+
+def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingShape:
+    names = set(ReadingShape.model_fields) - {"findings", "calls"}
+    return ReadingShape(
+        **{name: getattr(reading, name) for name in names},
+        findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
+        calls=[_call(each) for each in reading.calls],
+    )
+
+
+def _call(call: Call) -> CallShape:
+    names = set(CallShape.model_fields) - {"model", "request", "reply"}
+    return CallShape(
+        **{name: getattr(call, name) for name in names},
+        model=call.model.name if call.model else None,
+        request=call.request.decode("utf-8", "replace"),
+        reply=None if call.reply is None else call.reply.decode("utf-8", "replace"),
+    )

@@ -1,0 +1,48 @@
+"""From exchanges with models to calls as they are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from epistem.core.engine.needs import SharedBody, digest_of
+from epistem.core.engine.run import Noted, Record
+from epistem.core.errors import WireError
+from epistem.core.wire.formats import WireFormat
+from epistem.models.driving import Made
+from epistem.store.calls import NewCall, Paid
+from epistem.store.models import Model
+
+
+def new_call(made: Made, model: Model) -> NewCall:
+    """The exchange with what it cost. A streamed one keeps its bytes as they were sent."""
+    need, usage = made.need, made.usage
+    body = need.body if made.sent is None else SharedBody(made.sent)
+    return NewCall(
+        path=need.path,
+        body=body,
+        seed=need.seed if made.sent is None else None,
+        reply=made.raw,
+        started_at=made.started_at,
+        total_ms=made.total_ms,
+        attempts=made.attempts,
+        input_tokens=usage.input_tokens,
+        output_tokens=usage.output_tokens,
+        reasoning_tokens=usage.reasoning_tokens,
+        estimated=made.estimated,
+        cents=model.cost_cents(usage.input_tokens, usage.output_tokens),
+        first_ms=made.first_ms,
+        error=made.error,
+        streamed=made.sent is not None,
+    )
+
+
+def record_of(wire: WireFormat, paid: Iterable[Paid]) -> Record:
+    """What a program that is resumed is told again. A reply that can't be read is asked for anew."""
+    record: Record = {}
+    for each in paid:
+        try:
+            given = wire.parse_reply(each.reply)
+            record[each.path] = Noted(digest_of(each.hash, each.seed), given)
+        except WireError:
+            continue
+    return record

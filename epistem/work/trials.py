@@ -1,0 +1,151 @@
+"""What a person does with trials: plan one, start it, stop it, let it go on."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from epistem.core.cases.content import Case
+from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures_of
+from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
+from epistem.core.trials.judging import Bench
+from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
+from epistem.core.trials.showing import cases_asked
+from epistem.store import cases, cells, entries, models, trials, versions
+from epistem.store.cases import KeptCase
+from epistem.store.database import Transaction
+from epistem.store.models import Model
+from epistem.store.subjects import Subject
+from epistem.store.trials import NewArm, Trial
+from epistem.store.versions import Version
+
+
+class _SpeltOut(NamedTuple):
+    """A plan with all that it refers to."""
+
+    versions: list[Version]
+    models: list[Model]
+    cases: list[KeptCase]
+    checks: list[CheckUse]
+    measures: list[Measure]
+
+
+class Outlook(NamedTuple):
+    """The measures of a plan, and how many of its cases each has something to say of."""
+
+    measures: list[Measure]
+    counts: list[int]
+
+
+def estimate_of(
+    tx: Transaction, subject: Subject, plan: TrialPlan, in_flight: int
+) -> tuple[Estimate, Outlook]:
+    """What the plan will take, and what is needed to say what it can show. Raises as `start`."""
+    told, past = _spelt_out(tx, subject, plan), trials.past_answers(tx, subject)
+    arms = [
+        PlannedArm(
+            version.content,
+            arm.settings.over(version.content.settings),
+            model.context_window,
+            model.input_cents,
+            model.output_cents,
+            *past.get(arm.model, (None, None)),
+        )
+        for arm, version, model in zip(plan.arms, told.versions, told.models, strict=True)
+    ]
+    contents = [each.content for each in told.cases]
+    counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
+    found = estimate(arms, contents, plan.repeats, in_flight)
+    return found, Outlook(told.measures, counts)
+
+
+def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
+    """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
+    told = _spelt_out(tx, subject, plan)
+    arms = []
+    for arm, version, model in zip(plan.arms, told.versions, told.models, strict=True):
+        Bench(told.checks, version.content.reply)  # raises for a check that this version can't have
+        settings = arm.settings.over(version.content.settings)
+        arms.append(NewArm(version.id, arm.model, settings, entries.keep(tx, model)))
+    numbers = [each.number for each in told.cases]
+    kept = plan.model_copy(update={"cases": numbers, "checks": told.checks})
+    chosen: list[tuple[int, Case]] = [(each.number, each.content) for each in told.cases]
+    cells_ = cells_of(plan, len(chosen))
+    return trials.get(tx, trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_))
+
+
+def stop(tx: Transaction, trial_id: int) -> Trial:
+    """No new call is started, and none tried again; those in flight have a moment to land, and are
+    recorded if they do. Raises Conflict if it is over."""
+    changed = trials.end(tx, trial_id, "stopped")
+    trial = trials.get(tx, trial_id)
+    if not changed:
+        raise Conflict(f"T{trial_id} is {trial.status} already.", field="trial")
+    return trial
+
+
+def go_on(tx: Transaction, trial_id: int) -> Trial:
+    """Let a stopped or failed trial make its remaining calls, of its models as they were. Raises
+    Conflict if it is neither, and InvalidInput if one is gone of which nothing was kept."""
+    _check_models(tx, trial_id)
+    changed = trials.reopen(tx, trial_id)
+    trial = trials.get(tx, trial_id)
+    if not changed:
+        raise Conflict(
+            f"T{trial_id} is {trial.status}; only a stopped or failed trial can go on.",
+            field="trial",
+        )
+    cells.try_now(tx, trial_id)
+    return trial
+
+
+def ask_again(tx: Transaction, trial_id: int) -> Trial:
+    """Let the calls that got no answer be made anew; what is answered stays.
+
+    Raises Conflict while the trial is going on, or without any such call, and InvalidInput as `go_on`.
+    """
+    trial = trials.get(tx, trial_id)
+    if not trial.over:
+        raise Conflict(
+            f"T{trial_id} is {trial.status}. Stop it, or wait for its end.", field="trial"
+        )
+    if trial.unanswered == 0:
+        raise Conflict(f"Every call of T{trial_id} that was made got its answer.", field="trial")
+    _check_models(tx, trial_id)
+    trials.forget_unanswered(tx, trial_id)
+    cells.try_now(tx, trial_id)
+    return trials.get(tx, trial_id)
+
+
+def try_now(tx: Transaction, trial_id: int) -> Trial:
+    """Ask paused arms at once, without waiting. Raises Conflict if none is paused."""
+    trial = trials.get(tx, trial_id)
+    if trial.over or not cells.try_now(tx, trial_id):
+        raise Conflict(f"No arm of T{trial_id} is paused.", field="trial")
+    return trial
+
+
+def _check_models(tx: Transaction, trial_id: int) -> None:
+    missing = [arm for arm in trials.arms_of(tx, trial_id) if arm.entry is None]
+    known = models.all_of(tx) if missing else []
+    for arm in missing:
+        models.pick(known, arm.model)
+
+
+def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
+    """Raises InvalidInput, naming the field of what can't be had or carried out."""
+    chosen = cases.picked(tx, subject, plan.cases)
+    check_plan(plan, len(chosen))
+    known = models.all_of(tx)
+    saved, asked = [], []
+    for position, arm in enumerate(plan.arms):
+        try:
+            saved.append(versions.get(tx, subject, arm.version))
+        except NotFound as error:
+            raise InvalidInput(error.message, field=f"arms.{position}.version") from error
+        asked.append(models.pick(known, arm.model, field=f"arms.{position}.model"))
+    checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
+    check_uses(checks)
+    measures = measures_of(checks, *(version.content.reply for version in saved))
+    check_question(plan, [measure.key for measure in measures])
+    return _SpeltOut(saved, asked, chosen, checks, measures)

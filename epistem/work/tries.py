@@ -1,0 +1,281 @@
+"""Trying a draft: the exact request, one answer to it, judged, and kept in the history."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+import structlog
+from pydantic import Field
+
+from epistem.core.cases.content import Expectation
+from epistem.core.checks.base import Answer, Finding, Ground
+from epistem.core.checks.registry import CheckUse, Measure, check_class, measures_of
+from epistem.core.checks.structure.find_json import find_json
+from epistem.core.engine.answers import Answered, answer
+from epistem.core.engine.needs import Program, SharedBody
+from epistem.core.engine.run import Run
+from epistem.core.errors import InvalidInput
+from epistem.core.prompts.content import Prompt, ReplyShape
+from epistem.core.prompts.dialogue import Turn, render_talk
+from epistem.core.prompts.request import body_from, tokens_of_tools
+from epistem.core.prompts.settings import Settings
+from epistem.core.schemas import SchemaFault, compile_schema
+from epistem.core.shapes import Document
+from epistem.core.trials.judging import Bench
+from epistem.core.wire import chat_completions as wire
+from epistem.core.wire import tokens
+from epistem.core.wire.reply import Reply, Usage
+from epistem.models.client import ModelClient
+from epistem.models.driving import Driven, Made, carry_out
+from epistem.models.endpoint import Endpoint
+from epistem.models.retry import Retry
+from epistem.store import bodies, calls, entries, fragments, models, subjects, tries
+from epistem.store.database import Database
+from epistem.store.models import Model
+from epistem.store.subjects import Subject
+from epistem.work.calls import new_call
+from epistem.work.limits import SharedLimits
+
+log = structlog.get_logger()
+
+QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
+"""A person is waiting: fail soon, and say why."""
+UNFINISHED = ("stopped", "broken off")
+"""Ends of an answer that its model did not choose, beside those that a server tells of."""
+
+
+class Asked(Document):
+    """What a draft is tried with. `settings` stand over its own. No seed: one is drawn. `turns` are
+    what was said after the first words and the answer to them, beginning with that answer."""
+
+    inputs: dict[str, Any] = Field(default_factory=dict)
+    model: str = Field(max_length=80)
+    settings: Settings = Field(default_factory=Settings)
+    expect: Expectation = Field(default_factory=Expectation)
+    seed: int | None = Field(None, ge=0, lt=2**31)
+    turns: list[Turn] = Field(default_factory=list, max_length=400)
+    case: int | None = Field(None, ge=1, description="The case that the inputs came from.")
+    version: int | None = Field(
+        None, ge=1, description="The version that `content` is, if it is one."
+    )
+
+
+class RenderedPart(NamedTuple):
+    """Its words stand in the body."""
+
+    role: str
+    name: str
+    tokens: int
+
+
+@dataclass(frozen=True)
+class ExactRequest:
+    """`address` is where `body` would be posted. Tokens are counted by our own vocabulary: exact for
+    the stand-in's models, an estimate for others. `answer_tokens` is the most the answer may have."""
+
+    address: str
+    wire_format: str
+    key_reference: str | None
+    body: dict[str, Any]
+    parts: list[RenderedPart]
+    tokens: int
+    window: int
+    answer_tokens: int | None
+
+
+@dataclass(frozen=True)
+class SentTry:
+    """A try that is ready to be sent: whose it is, what is asked, and of which model."""
+
+    database: Database
+    subject: Subject
+    content: Prompt
+    asked: Asked
+    shown: ExactRequest
+    model: Model
+
+    @property
+    def endpoint(self) -> Endpoint:
+        return Endpoint.of(self.model)
+
+    def program(self) -> Program[Answered]:
+        body = {name: value for name, value in self.shown.body.items() if name != "seed"}
+        tools = self.content.tools if "tools" in self.model.abilities else []
+        shared = SharedBody(wire.encode(body))
+        return answer(self.model.format, shared, self.asked.seed, tools)
+
+
+class FoundBy(NamedTuple):
+    """A finding, and the row of evidence that it belongs to."""
+
+    measure: Measure
+    finding: Finding
+
+
+@dataclass
+class Tried:
+    """What came of a try. Tokens, money and time are those of all its calls; `estimated` where a server
+    did not tell the tokens. `not_checked` are checks that this draft can't be held to, and why."""
+
+    answered: Answered
+    made: list[Made]
+    cents: float
+    findings: list[FoundBy] = field(default_factory=list)
+    not_checked: list[str] = field(default_factory=list)
+    value: Any = None
+    shape_faults: list[SchemaFault] = field(default_factory=list)
+
+    @property
+    def usage(self) -> Usage:
+        told = [each.usage for each in self.made]
+        return Usage(
+            sum(each.input_tokens for each in told),
+            sum(each.output_tokens for each in told),
+            sum(each.reasoning_tokens for each in told),
+            all(each.told for each in told),
+        )
+
+    @property
+    def first_ms(self) -> float | None:
+        """To the first piece of the first stream."""
+        before = 0.0
+        for each in self.made:
+            if each.first_ms is not None:
+                return before + each.first_ms
+            before += each.total_ms
+        return None
+
+
+def begin(database: Database, name: str, content: Prompt, asked: Asked) -> SentTry:
+    """Ready to be sent. Raises what stops it: no such subject or model, a wrong template or input."""
+    with database.transaction() as tx:
+        subject = subjects.get(tx, name)
+        model = models.get(tx, asked.model)
+        content = fragments.filled_in(tx, content)
+    seed = secrets.randbelow(2**31) if asked.seed is None else asked.seed
+    asked = asked.model_copy(update={"seed": seed})
+    return SentTry(database, subject, content, asked, exact_request(content, asked, model), model)
+
+
+def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
+    """The request as it would be sent, without a seed if none is given. Raises as `begin`."""
+    with database.transaction() as tx:
+        subjects.get(tx, name)
+        model = models.get(tx, asked.model)
+        content = fragments.filled_in(tx, content)
+    return exact_request(content, asked, model)
+
+
+def exact_request(content: Prompt, asked: Asked, model: Model) -> ExactRequest:
+    """What would be sent, with its tokens by part."""
+    messages = render_talk(content, asked.inputs, asked.turns)
+    settings = asked.settings.over(content.settings)
+    parts = [
+        RenderedPart(message.role, name, tokens.count(text))
+        for message in messages
+        for name, text in message.parts
+    ]
+    body = body_from(
+        messages, content, model.asked_as, settings, asked.seed, model.format, model.abilities
+    )
+    in_tools = tokens_of_tools(content) if "tools" in body else 0
+    if in_tools:
+        parts.append(RenderedPart("tools", "Tools", in_tools))
+    in_messages = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
+    return ExactRequest(
+        address=Endpoint.of(model).url,
+        wire_format=model.wire_format,
+        key_reference=model.key_reference,
+        body=body,
+        parts=parts,
+        tokens=in_messages + in_tools,
+        window=model.context_window,
+        answer_tokens=settings.max_tokens,
+    )
+
+
+async def ask(a_try: SentTry) -> Tried:
+    """The answer, whole. Raises CallFailed."""
+    driven = Driven(Run(a_try.program()))
+    limits = SharedLimits(a_try.database)
+    try:
+        async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
+            await carry_out(client, a_try.endpoint, driven)
+    finally:
+        limits.close()
+    return judged(a_try, driven.result, driven.made)
+
+
+def part_of(a_try: SentTry, text: str, reasoning: str, why: str, made: list[Made]) -> Tried:
+    """What had come of an answer that did not end; it is not judged."""
+    reply = Reply(text, why, Usage(), a_try.model.name, reasoning)
+    return judged(a_try, Answered(reply), made)
+
+
+def judged(a_try: SentTry, answered: Answered, made: list[Made]) -> Tried:
+    reply, content = answered.reply, a_try.content
+    cents = sum(new_call(each, a_try.model).cents for each in made)
+    tried = Tried(answered, made, cents)
+    if reply.finish_reason not in UNFINISHED:
+        ground = Ground(content.reply, a_try.asked.expect, a_try.asked.inputs)
+        checks = a_try.subject.checks_for(content.reply)
+        tried.findings, tried.not_checked = _judge(
+            checks, ground, Answer(reply.text, reply.finish_reason)
+        )
+    found = find_json(reply.text) if content.reply.kind == "json" else None
+    if found:
+        tried.value = found.value
+        tried.shape_faults = _shape_faults(content.reply, found.value)
+    return tried
+
+
+def keep(a_try: SentTry, tried: Tried, told: dict[str, Any]) -> int | None:
+    """Put it into the history, with its calls; its id, or None where that failed: an answer that was
+    paid for is shown all the same. `told` is the answer as it is shown."""
+    reply = tried.answered.reply
+    passed = reply.finish_reason not in UNFINISHED and all(
+        each.finding.passed for each in tried.findings
+    )
+    asked = a_try.asked.model_dump(mode="json")
+    made = [new_call(each, a_try.model) for each in tried.made]
+    try:
+        with a_try.database.transaction() as tx:
+            kept = bodies.keep(tx, [call.body for call in made if call.body is not None])
+        with a_try.database.transaction() as tx:
+            entry_id = entries.keep(tx, a_try.model)
+            try_id = tries.keep(tx, a_try.subject, a_try.content, asked, told, passed=passed)
+            calls.insert(tx, "try", [(try_id, entry_id, call) for call in made], kept)
+    except Exception:
+        log.exception("a try was not kept")
+        return None
+    return try_id
+
+
+def _shape_faults(shape: ReplyShape, value: Any) -> list[SchemaFault]:
+    if not isinstance(shape.json_schema, dict):
+        return []
+    try:
+        return list(compile_schema(shape.json_schema).faults(value))
+    except InvalidInput:
+        return []
+
+
+def _judge(
+    uses: Sequence[CheckUse], ground: Ground, answer_: Answer
+) -> tuple[list[FoundBy], list[str]]:
+    found, skipped = [], []
+    rows = measures_of(uses, ground.reply)
+    first = 0
+    for use in uses:
+        here, first = first, first + len(check_class(use.check).aspects)
+        try:
+            bench = Bench([use], ground.reply)
+        except InvalidInput as error:
+            skipped.append(error.message)
+            continue
+        for each in bench.judge(answer_, ground):
+            found.append(FoundBy(rows[here + each.measure], each.finding))
+    return found, skipped

@@ -1,0 +1,75 @@
+<script setup lang="ts">
+/** The calls that a reading took: each with its exact request, and the reply as it came. */
+import { computed, ref, watch } from "vue";
+
+import type { ReadingShape } from "@/api/schema";
+import { cents, count, duration } from "@/marks/format";
+import SheetDialog from "@/parts/SheetDialog.vue";
+
+const props = defineProps<{ reading: ReadingShape | null }>();
+defineEmits<{ close: [] }>();
+const at = ref(0);
+watch(
+  () => props.reading,
+  () => (at.value = 0),
+);
+const call = computed(() => props.reading?.calls[at.value]);
+const title = computed(() =>
+  (props.reading?.calls.length ?? 0) > 1 ? "The exact requests, and the replies as they came" : "The exact request, and the reply as it came",
+);
+
+/** `2.1` is the first round of the third answer; a talk counts from 0. */
+function nameOf(path: string, all: string[]): string {
+  const [turn, round] = path.split(".");
+  const turns = new Set(all.map((each) => each.split(".")[0])).size;
+  const rounds = all.filter((each) => each.split(".")[0] === turn).length;
+  const told = [turns > 1 ? `answer ${Number(turn) + 1}` : "", rounds > 1 ? `round ${round}` : ""].filter(Boolean);
+  return told.join(", ") || "call";
+}
+const names = computed(() => {
+  const paths = (props.reading?.calls ?? []).map((each) => each.path);
+  return paths.map((path) => nameOf(path, paths));
+});
+
+function tidy(text: string): string {
+  try {
+    return JSON.stringify(JSON.parse(text), null, 2);
+  } catch {
+    return text;
+  }
+}
+</script>
+
+<template>
+  <SheetDialog :open="!!reading" :title="title" width="760px" @close="$emit('close')">
+    <template v-if="reading">
+      <div v-if="reading.calls.length > 1" class="mb-3 flex flex-wrap gap-1" role="tablist" aria-label="Calls">
+        <button
+          v-for="(name, index) in names"
+          :key="index"
+          type="button"
+          role="tab"
+          class="button"
+          :class="index === at ? 'border-kelp text-kelp' : ''"
+          :aria-selected="index === at"
+          data-test="call-tab"
+          @click="at = index"
+        >
+          {{ name }}
+        </button>
+      </div>
+      <template v-if="call">
+        <p class="caption mb-1">
+          request<template v-if="call.model"> to {{ call.model }}</template> ·
+          {{ call.estimated ? "about " : "" }}{{ call.input_tokens }} + {{ call.output_tokens }} tokens · {{ duration(call.total_ms) }} ·
+          {{ call.estimated ? "about " : "" }}{{ cents(call.cents) }} · {{ count(call.attempts, "attempt") }}
+        </p>
+        <pre class="max-h-[38vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap" data-test="reading-request">{{
+          tidy(call.request)
+        }}</pre>
+        <p class="caption mt-3 mb-1">reply</p>
+        <pre class="max-h-[24vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap">{{ call.reply ?? call.error }}</pre>
+      </template>
+    </template>
+  </SheetDialog>
+</template>

@@ -1,0 +1,131 @@
+"""Programs: they end, a replay is the original, and resumed at any event they go on as if uninterrupted."""
+
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from epistem.core.engine.answers import MAX_ROUNDS, answer, talk
+from epistem.core.engine.needs import AskModel, SharedBody, UseTool, digest_of
+from epistem.core.engine.run import NotInRecord, Run, from_list, replayed
+from epistem.core.errors import WireError
+from epistem.core.prompts.content import Tool
+from epistem.core.prompts.tools import ToolResult, answer_call
+from epistem.core.wire.formats import FORMATS
+from epistem.core.wire.reply import Reply, ToolCall, Usage
+
+TOOLS = [Tool(name="tide", answer="high at six"), Tool(name="gate", answer="three")]
+CALL = st.builds(ToolCall, st.just("c"), st.sampled_from(["tide", "gate", "none"]), st.just("{}"))
+REPLY = st.builds(
+    lambda text, calls: Reply(text, "stop", Usage(1, 1), "m", "", tuple(calls)),
+    st.text(max_size=5),
+    st.one_of(st.just([]), st.lists(CALL, max_size=3)),
+)
+WIRE = st.sampled_from(sorted(FORMATS))
+
+
+def body(*said):
+    messages = [{"role": "user", "content": each} for each in said]
+    return SharedBody(json.dumps({"model": "m", "max_tokens": 9, "messages": messages}).encode())
+
+
+class World:
+    """Answers needs by their digest, as a model with a fixed seed does; counts what it is asked."""
+
+    def __init__(self, replies):
+        self.replies, self.asked = replies, []
+
+    def give(self, need):
+        self.asked.append(need.path)
+        if isinstance(need, UseTool):
+            return answer_call(need.tools, need.name, need.arguments)
+        return self.replies[sum(need.digest) % len(self.replies)]
+
+
+def program(wire, turns):
+    form = FORMATS[wire]
+    said = ["first", *turns]
+
+    def body_after(so_far):
+        return body(said[0], *(turn.text for turn in so_far))
+
+    return talk(form, body_after, turns, 7, TOOLS)
+
+
+def carried_out(run, world, most=10_000):
+    for _ in range(most):
+        if run.need is None:
+            return run.result
+        run.give(world.give(run.need))
+    raise AssertionError("it does not end")
+
+
+@given(WIRE, st.lists(st.text(max_size=4), max_size=3), st.lists(REPLY, min_size=1, max_size=6))
+def test_a_talk_ends_and_its_replay_is_the_original(wire, turns, replies):
+    world = World(replies)
+    run = Run(program(wire, turns))
+    result = carried_out(run, world)
+    assert len(result) == len(turns) + 1
+    assert len(world.asked) <= (len(turns) + 1) * MAX_ROUNDS * 4
+    assert replayed(program(wire, turns), run.record) == result
+    assert list(run.record) == world.asked
+
+
+@given(
+    WIRE,
+    st.lists(st.text(max_size=4), max_size=3),
+    st.lists(REPLY, min_size=1, max_size=6),
+    st.data(),
+)
+def test_resumed_at_any_event_it_goes_on_as_if_uninterrupted(wire, turns, replies, data):
+    whole, world = Run(program(wire, turns)), World(replies)
+    result = carried_out(whole, world)
+    cut = data.draw(st.integers(0, len(world.asked)))
+    kept = {path: whole.record[path] for path in world.asked[:cut]}
+    # Only what models said is kept; tools say the same again.
+    of_models = {path: noted for path, noted in kept.items() if path.count(".") == 1}
+    for record in (kept, of_models):
+        again = World(replies)
+        resumed = Run(program(wire, turns), dict(record))
+        assert carried_out(resumed, again) == result
+        assert set(again.asked).isdisjoint(record), "what is recorded was asked again"
+        assert resumed.record == whole.record
+
+
+def test_a_replay_departs_where_the_record_differs_first():
+    replies = [Reply("a", "stop", Usage(1, 1), "m")]
+    run = Run(program("chat_completions", ["next"]))
+    carried_out(run, World(replies))
+    assert sorted(run.record) == ["0.1", "1.1"]
+    with pytest.raises(NotInRecord) as departed:
+        replayed(program("chat_completions", ["another"]), run.record)
+    assert departed.value.field == "1.1"
+
+
+def test_rounds_of_tools_by_a_list():
+    asks = Reply("", "tool_calls", Usage(1, 1), "m", "", (ToolCall("c1", "tide", '{"pier": "x"}'),))
+    said = Reply("at six", "stop", Usage(1, 1), "m")
+    form = FORMATS["chat_completions"]
+    needs, result = from_list(
+        answer(form, body("when?"), 3, TOOLS), [asks, ToolResult("high at six"), said]
+    )
+    assert [need.path for need in needs] == ["0.1", "0.1.1", "0.2"]
+    assert (result.reply, result.rounds, len(result.tools)) == (said, 2, 1)
+    ask = needs[2]
+    assert isinstance(ask, AskModel)
+    assert ask.digest == digest_of(ask.body.hash, 3) != needs[0].digest
+    told = json.loads(ask.body.content)["messages"]
+    assert told[1]["content"] == ""  # some servers refuse a message without any
+    assert told[2] == {"role": "tool", "tool_call_id": "c1", "content": "high at six"}
+
+
+def test_a_need_that_fails_is_thrown_into_the_program():
+    with pytest.raises(WireError, match="broke"):
+        from_list(answer(FORMATS["messages"], body("x"), None), [WireError("it broke")])
+
+
+def test_one_that_calls_tools_for_ever_is_taken_at_its_last_word():
+    asks = Reply("hm", "tool_calls", Usage(1, 1), "m", "", (ToolCall("c", "tide", "{}"),))
+    result = carried_out(Run(answer(FORMATS["messages"], body("x"), 1, TOOLS)), World([asks]))
+    assert (result.rounds, result.reply.text) == (MAX_ROUNDS, "hm")
