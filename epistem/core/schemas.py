@@ -11,6 +11,9 @@ import jsonschema_rs
 
 from epistem.core.errors import InvalidSchema
 
+MOST_PARTS = 20_000
+MOST_SAID = 600
+
 
 class SchemaFault(NamedTuple):
     """`path` is a JSON pointer into the value, `message` says what is wrong there."""
@@ -26,14 +29,39 @@ class CompiledSchema:
         self._validator = validator
 
     def first_fault(self, value: Any) -> SchemaFault | None:
-        return next(iter(self.faults(value, 1)), None)
+        """Looks no further than the first, however many there are."""
+        try:
+            self._validator.validate(value)
+        except jsonschema_rs.ValidationError as error:
+            return _fault(error)
+        return None
 
     def faults(self, value: Any, most: int = 100) -> list[SchemaFault]:
-        errors = islice(self._validator.iter_errors(value), most)
-        return [
-            SchemaFault("".join(f"/{step}" for step in error.instance_path), error.message)
-            for error in errors
-        ]
+        """Of a value with very many parts only the first: the library collects all of them first."""
+        if _parts(value, MOST_PARTS) > MOST_PARTS:
+            first = self.first_fault(value)
+            return [] if first is None else [first]
+        return [_fault(error) for error in islice(self._validator.iter_errors(value), most)]
+
+
+def _fault(error: jsonschema_rs.ValidationError) -> SchemaFault:
+    """Its message quotes the value, which may be the whole answer."""
+    said = error.message
+    said = said if len(said) <= MOST_SAID else f"{said[:MOST_SAID]}…"
+    return SchemaFault("".join(f"/{step}" for step in error.instance_path), said)
+
+
+def _parts(value: Any, most: int) -> int:
+    """How many values there are in it, counted no further than `most`."""
+    waiting, seen = [value], 0
+    while waiting and seen <= most:
+        seen += 1
+        each = waiting.pop()
+        if isinstance(each, dict):
+            waiting.extend(islice(each.values(), most))
+        elif isinstance(each, list):
+            waiting.extend(islice(each, most))
+    return seen + len(waiting)
 
 
 def compile_schema(schema: Any, *, about: str = "The reply schema") -> CompiledSchema:

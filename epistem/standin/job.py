@@ -11,10 +11,11 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import Any, NamedTuple
 
-from epistem.standin.directives import Plan, Rule
+from epistem.standin.directives import Plan
 from epistem.standin.mind import Mind
 from epistem.standin.profiles import Profile
 from epistem.standin.request import Request
+from epistem.standin.rule import Rule
 from epistem.standin.sampler import Sampler
 from epistem.standin.writing import Sentence, write
 

@@ -24,14 +24,11 @@ import hashlib
 import random
 from math import exp, log, log2, sqrt
 from statistics import NormalDist
-from typing import TYPE_CHECKING
 
 from epistem.standin.profiles import Profile
 from epistem.standin.request import Request
+from epistem.standin.rule import Rule
 from epistem.standin.sampler import Settings, cut_to
-
-if TYPE_CHECKING:
-    from epistem.standin.directives import Rule
 
 _NORMAL = NormalDist()
 

@@ -17,6 +17,7 @@ from typing import Any, NamedTuple
 
 from epistem.standin.mind import Mind
 from epistem.standin.request import Request
+from epistem.standin.rule import Rule
 
 FAMILIES = ("form", "length", "voice", "talk", "ground")
 
@@ -60,20 +61,6 @@ class Plan:
     promises: list[str] = field(default_factory=list)
     think: bool = False
     secret: bool = False
-
-
-@dataclass(frozen=True)
-class Rule:
-    """One instruction found. `distance` is how many tokens of the request follow it, `shown` the share
-    of the worked examples that keep to it."""
-
-    name: str
-    value: Any
-    words: str
-    distance: float = 0.0
-    ease: float = 0.0
-    contradicted: bool = False
-    shown: float = 0.0
 
 
 class Directive(NamedTuple):

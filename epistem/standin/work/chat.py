@@ -13,7 +13,7 @@ from epistem.standin.job import Job, register
 from epistem.standin.request import sentences
 from epistem.standin.tools import missing_argument
 from epistem.standin.words import kinship, lexicon, likeness, shared_groups, stems
-from epistem.standin.work.passages import invented, near
+from epistem.standin.work.nearness import invented, near
 from epistem.standin.writing import Sentence
 
 JOB_NEAR = 0.06

@@ -10,20 +10,13 @@ from collections.abc import Iterator
 
 from epistem.standin.job import Job, register
 from epistem.standin.request import Passage, sentences
-from epistem.standin.words import kinship, lexicon, likeness, stems
+from epistem.standin.words import kinship, stems
+from epistem.standin.work.chat import guarded, lead
+from epistem.standin.work.nearness import invented, near
 from epistem.standin.writing import Sentence
 
 NEAR = 0.16
 MOST, LONG = 3, 8
-
-
-def near(job: Job, text: str) -> float:
-    """How well a text answers the question."""
-    question = job.request.topic
-    share = set(stems(question)) & set(stems(text))
-    return likeness(question, text) + 0.25 * job.model.knowledge * kinship(question, text) * bool(
-        share
-    )
 
 
 def told(job: Job, passages: tuple[Passage, ...]) -> Iterator[Sentence]:
@@ -56,14 +49,7 @@ def _covers(job: Job, text: str) -> bool:
     return len(met) >= (0.15 + 0.4 * job.model.knowledge) * len(asked)
 
 
-def invented(job: Job) -> str:
-    made = lexicon()["voice"]["invented"]
-    return str(made[int(job.mind.luck("invented") * len(made))])
-
-
 def _write(job: Job) -> None:
-    from epistem.standin.work.chat import guarded, lead
-
     content = [*told(job, job.request.passages)]
     job.write(guarded(job, [*(lead(job) if len(content) > 1 else ()), *content]))
 

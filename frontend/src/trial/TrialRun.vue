@@ -43,7 +43,7 @@ const facts = computed(() => {
   if (line.value.status === "waiting") told.push("waiting for the runner");
   else if (!over.value && line.value.recorded === 0) told.push("the first calls are on their way");
   if (rate.value !== null) told.push(`${Math.round(rate.value).toLocaleString("en")} a second`);
-  if (secondsLeft.value !== null && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
+  if (secondsLeft.value !== null && !line.value.paused.length && Number.isFinite(secondsLeft.value)) told.push(`${spell(secondsLeft.value)} left`);
   if (line.value.cents) {
     const about = line.value.estimated ? "about " : "";
     told.push(`${about}${cents(line.value.cents)}${over.value ? "" : " so far"}`);
@@ -196,7 +196,7 @@ useKeys([
       The trial failed three times without recording an answer, and was ended: {{ line.failure }} What is here is kept; go on when that is mended.
     </p>
     <p v-for="each in paused" :key="each.arm" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="status" data-test="paused">
-      <span class="font-semibold">{{ each.name }} is paused.</span> {{ each.why }} No answer is lost: it is tried again {{ each.again }}.
+      <span class="font-semibold">{{ each.name }} is paused.</span> {{ each.why }} No answer is lost: it is tried again {{ each.again.replace(" s", "\u00a0s") }}.
       <button type="button" class="link ml-1" :disabled="asking" data-test="try-now" @click="change('try-now')">Try now</button>
     </p>
     <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-[6px] text-straw">

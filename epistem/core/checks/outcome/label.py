@@ -19,6 +19,10 @@ class LabelOptions(Options):
     at: str = Field("label", max_length=80)
 
 
+MOST_LABEL = 500
+"""Characters; what is longer is no label, and is not looked at closely."""
+
+
 class LabelIsRight(Check):
     key = "outcome.label"
     version = 1
@@ -45,10 +49,13 @@ class LabelIsRight(Check):
             return [Finding("", False, f"No label found; “{wanted}” is expected.")]
         if given == wanted:
             return [Finding("", True, f"The label is “{wanted}”, as expected.")]
-        if _folded(given) == _folded(wanted):
+        shown = given if len(given) <= MOST_LABEL else f"{given[:MOST_LABEL]}…"
+        if len(given) <= MOST_LABEL and _folded(given) == _folded(wanted):
             message = f"The label “{given}” is spelt differently from “{wanted}”."
         else:
-            message = f"The label is “{given}”; “{wanted}” is expected."
+            message = f"The label is “{shown}”; “{wanted}” is expected."
+        if len(given) > MOST_LABEL:
+            return [Finding("", False, message)]
         span = _place_of(given, answer.text, ground, self.options.at)
         return [Finding("", False, message, (span,) if span else ())]
 
