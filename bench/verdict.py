@@ -164,7 +164,8 @@ def report(database: Database, trial_id: int, options: argparse.Namespace) -> No
     timed("what past answers took, for an estimate", past)
     plain = timed("one measure counted by one plain statement", plainly, times=1)
     print(
-        f"verdict and ticks together {whole + parts[-1]:.2f} s; one plain count / that {plain / (whole + parts[-1]):.1f}"
+        f"verdict and ticks together {whole + parts[-1]:.2f} s; "
+        f"one plain count / that {plain / (whole + parts[-1]):.1f}"
     )
 
 

@@ -8,7 +8,8 @@ EpistemError
 │   ├── InvalidSchema   a reply schema that is not a JSON Schema
 │   └── InvalidFile     a file that is not what it should be, with the line
 ├── NotFound            nothing has that name or number
-├── Conflict            somebody changed it first, or it is in the wrong state
+├── Conflict            it is in the wrong state
+│   └── Stale           somebody changed it first
 └── WireError           a model server's reply can't be read
 """
 
@@ -77,6 +78,17 @@ class NotFound(EpistemError):
 
 class Conflict(EpistemError):
     pass
+
+
+class Stale(Conflict):
+    """`what` was changed by somebody else since it was read; nothing was overwritten."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(
+            f"{what} was changed elsewhere since you opened it. Nothing was overwritten: open it again "
+            "to see how it is now.",
+            field="If-Match",
+        )
 
 
 class WireError(EpistemError):

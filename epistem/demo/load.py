@@ -38,7 +38,8 @@ def _load_prompt(tx: Transaction, name: str) -> int:
         Prompt.from_json(v["content"], at=f"versions.{i}") for i, v in enumerate(told["versions"])
     ]
     subject = subjects.create(tx, told["name"], told["about"], contents[0])
-    subjects.set_checks(tx, subject, [CheckUse.from_json(use) for use in told["checks"]])
+    checks = [CheckUse.from_json(use) for use in told["checks"]]
+    subjects.set_checks(tx, subject, checks, subject.checks_revision)
     for content, version in zip(contents, told["versions"], strict=True):
         draft = drafts.get(tx, subject)
         drafts.save(tx, subject, content, draft.revision)

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from epistem.core.cases.content import Case, checked
-from epistem.core.errors import Conflict, NotFound
+from epistem.core.errors import NotFound, Stale
 from epistem.core.shapes import count
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
@@ -79,7 +79,7 @@ def picked(tx: Transaction, subject: Subject, numbers: Sequence[int] | None) -> 
 def change(
     tx: Transaction, subject: Subject, number: int, case: Case, expected_revision: int
 ) -> KeptCase:
-    """Raises Conflict if somebody changed it first; nothing is overwritten then."""
+    """Raises Stale if somebody changed it first; nothing is overwritten then."""
     content = dumps(checked(case).to_json())
     changed = tx.run(
         "UPDATE cases SET content = %s, revision = revision + 1 "
@@ -88,20 +88,22 @@ def change(
     )
     found = get(tx, subject, number)
     if not changed:
-        raise Conflict(
-            f"Case {number} was changed elsewhere since you opened it. Nothing was overwritten: "
-            "open it again to see the other text.",
-            field="If-Match",
-        )
+        raise Stale(f"Case {number}")
     return found
 
 
-def set_deleted(tx: Transaction, subject: Subject, number: int, deleted: bool) -> KeptCase:
+def set_deleted(
+    tx: Transaction, subject: Subject, number: int, deleted: bool, expected_revision: int
+) -> KeptCase:
+    """Put it away, or bring it back. Raises Stale if somebody changed it first."""
     get(tx, subject, number)
-    tx.run(
-        "UPDATE cases SET deleted_at = IF(%s, NOW(3), NULL) WHERE subject_id = %s AND number = %s",
-        (deleted, subject.id, number),
+    changed = tx.run(
+        "UPDATE cases SET deleted_at = IF(%s, NOW(3), NULL), revision = revision + 1 "
+        "WHERE subject_id = %s AND number = %s AND revision = %s",
+        (deleted, subject.id, number, expected_revision),
     )
+    if not changed:
+        raise Stale(f"Case {number}")
     return get(tx, subject, number)
 
 

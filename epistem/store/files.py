@@ -83,7 +83,7 @@ def put(
         raise InvalidFile(f"The file is of “{read.name}”, not of “{subject.name}”.", line=None)
     _check_fragments(tx, read)
     draft = drafts.save(tx, subject, read.content, revision)
-    subjects.describe(tx, subject, read.about, read.tags)
+    subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
     return draft
 
 
@@ -96,7 +96,7 @@ def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outc
         subjects.check_name(read.name)
         if apply:
             subject = subjects.create(tx, read.name, read.about, content)
-            subjects.describe(tx, subject, read.about, read.tags)
+            subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
         return "new"
     draft = drafts.get(tx, subject)
     described = (subject.about, subject.tags) == (read.about, subjects.tidy_tags(read.tags))
@@ -106,7 +106,7 @@ def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outc
         return "differs"
     if apply:
         drafts.save(tx, subject, content, draft.revision)
-        subjects.describe(tx, subject, read.about, read.tags)
+        subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
     return "changed"
 
 

@@ -62,13 +62,18 @@ _NAMES = [each.name for each in fields(Model)]
 
 
 def put(tx: Transaction, model: Model) -> None:
-    """Add the model, or change the one of that name."""
+    """Add the model, or change the one of that name, which takes its revision on."""
     changes = ", ".join(f"{name} = VALUES({name})" for name in _NAMES[1:])
     tx.run(
         f"INSERT INTO models ({', '.join(_NAMES)}) VALUES ({', '.join(['%s'] * len(_NAMES))}) "
-        f"ON DUPLICATE KEY UPDATE {changes}",
+        f"ON DUPLICATE KEY UPDATE {changes}, revision = revision + 1",
         [_kept(getattr(model, name)) for name in _NAMES],
     )
+
+
+def revisions(tx: Transaction) -> dict[str, int]:
+    """How often each entry was put there, by name; a change has to say which it changes."""
+    return {name: int(number) for name, number in tx.rows("SELECT name, revision FROM models")}
 
 
 def check_free(tx: Transaction, name: str) -> None:

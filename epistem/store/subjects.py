@@ -12,7 +12,7 @@ from typing import Any
 import pymysql
 
 from epistem.core.checks.registry import CheckUse, usual_checks
-from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.errors import Conflict, InvalidInput, NotFound, Stale
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.store.database import Transaction, is_duplicate
 from epistem.store.documents import dumps
@@ -30,6 +30,8 @@ class Subject:
     about: str
     tags: list[str]
     chosen_checks: list[CheckUse] | None
+    about_revision: int = 1
+    checks_revision: int = 1
 
     def checks_for(self, reply: ReplyShape) -> list[CheckUse]:
         return usual_checks(reply) if self.chosen_checks is None else self.chosen_checks
@@ -50,6 +52,7 @@ class DeskRow:
     latest_trial: int | None
     trial_status: str | None
     trial_at: datetime | None
+    about_revision: int
 
 
 def tidy_tags(tags: Iterable[str]) -> list[str]:
@@ -91,25 +94,41 @@ def get(tx: Transaction, name: str) -> Subject:
         hint = f" There is “{meets[0]}”: names are written in small letters." if meets else ""
         raise NotFound(f"There is no subject called “{name[:70]}”.{hint}", field="name")
     row = tx.first(
-        "SELECT id, name, kind, about, tags, checks FROM subjects WHERE name = %s", [name]
+        "SELECT id, name, kind, about, tags, checks, about_revision, checks_revision FROM subjects "
+        "WHERE name = %s",
+        [name],
     )
     if row is None:
         raise NotFound(f"There is no subject called “{name}”.", field="name")
     checks = None if row[5] is None else [CheckUse.from_json(u) for u in json.loads(row[5])]
-    return Subject(*(*row[:4], json.loads(row[4] or "[]"), checks))
+    return Subject(*(*row[:4], json.loads(row[4] or "[]"), checks, *row[6:]))
 
 
-def describe(tx: Transaction, subject: Subject, about: str, tags: list[str]) -> None:
-    """Change what the desk says of it."""
-    tx.run(
-        "UPDATE subjects SET about = %s, tags = %s WHERE id = %s",
-        (about, dumps(tidy_tags(tags)), subject.id),
+def describe(
+    tx: Transaction, subject: Subject, about: str, tags: list[str], expected_revision: int
+) -> None:
+    """Change what the desk says of it. Raises Stale if somebody changed it first."""
+    changed = tx.run(
+        "UPDATE subjects SET about = %s, tags = %s, about_revision = about_revision + 1 "
+        "WHERE id = %s AND about_revision = %s",
+        (about, dumps(tidy_tags(tags)), subject.id, expected_revision),
     )
+    if not changed:
+        raise Stale(f"What the desk says of “{subject.name}”")
 
 
-def set_checks(tx: Transaction, subject: Subject, checks: list[CheckUse]) -> None:
+def set_checks(
+    tx: Transaction, subject: Subject, checks: list[CheckUse], expected_revision: int
+) -> None:
+    """Raises Stale if somebody changed them first."""
     text = dumps([use.to_json() for use in checks])
-    tx.run("UPDATE subjects SET checks = %s WHERE id = %s", (text, subject.id))
+    changed = tx.run(
+        "UPDATE subjects SET checks = %s, checks_revision = checks_revision + 1 "
+        "WHERE id = %s AND checks_revision = %s",
+        (text, subject.id, expected_revision),
+    )
+    if not changed:
+        raise Stale(f"The list of checks of “{subject.name}”")
 
 
 def names_with(tx: Transaction, find: str) -> list[str]:
@@ -155,7 +174,7 @@ def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -
                (SELECT COUNT(*) FROM cases c WHERE c.subject_id = s.id AND c.deleted_at IS NULL),
                d.base_version,
                NOT (b.content IS NOT NULL AND b.content = d.content),
-               t.id, t.status, COALESCE(t.finished_at, t.started_at, t.created_at)
+               t.id, t.status, COALESCE(t.finished_at, t.started_at, t.created_at), s.about_revision
           FROM subjects s
           JOIN drafts d ON d.subject_id = s.id
           LEFT JOIN versions b ON b.subject_id = s.id AND b.number = d.base_version

@@ -10,9 +10,9 @@ from epistem.core.checks.registry import CheckUse
 from epistem.core.shapes import Document
 from epistem.store import cases, drafts, subjects
 from epistem.store.database import Transaction
-from epistem.web.drafts import IfMatch
 from epistem.web.problems import Problem
 from epistem.web.replies import (
+    IfMatch,
     Moment,
     Shape,
     SubjectPath,
@@ -65,7 +65,7 @@ def _attach(tx: Transaction, subject: subjects.Subject, case: Case) -> None:
     checks = subject.checks_for(drafts.get(tx, subject).content.reply)
     if case.expect.must_not_say and all(use.check != MUST_NOT_SAY for use in checks):
         use = CheckUse.from_json({"check": MUST_NOT_SAY})
-        subjects.set_checks(tx, subject, [*checks, use])
+        subjects.set_checks(tx, subject, [*checks, use], subject.checks_revision)
 
 
 @bp.get(
@@ -114,10 +114,13 @@ def put_case(path: CasePath, header: IfMatch, body: Case) -> Response:
 
 
 @bp.put(
-    "/subjects/<name>/cases/<int:number>/deletion", responses={200: CasePage},
-    operation_id="deleteCase", summary="Put a case away, or bring it back",
+    "/subjects/<name>/cases/<int:number>/deletion",
+    responses={200: CasePage, 412: Problem, 428: Problem}, operation_id="deleteCase",
+    summary="Put a case away, or bring it back",
 )  # fmt: skip
-def delete_case(path: CasePath, body: Deletion) -> Response:
+def delete_case(path: CasePath, header: IfMatch, body: Deletion) -> Response:
+    revision = expected_revision()
     with database().transaction() as tx:
-        kept = cases.set_deleted(tx, subjects.get(tx, path.name), path.number, body.deleted)
-    return reply(page_of(kept))
+        subject = subjects.get(tx, path.name)
+        kept = cases.set_deleted(tx, subject, path.number, body.deleted, revision)
+    return reply(page_of(kept), headers={"ETag": etag(kept.revision)})

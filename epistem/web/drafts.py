@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import first_words
@@ -16,6 +16,7 @@ from epistem.store import drafts, renaming, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import (
+    IfMatch,
     Moment,
     Shape,
     SubjectPath,
@@ -125,10 +126,6 @@ class Renamed(Shape):
 
 class VersionPath(SubjectPath):
     number: int = Field(ge=1)
-
-
-class IfMatch(BaseModel):
-    if_match: str | None = Field(None, alias="If-Match", description="The ETag of what you edited.")
 
 
 @bp.get(

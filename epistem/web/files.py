@@ -14,9 +14,9 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS, from_yaml, to_yaml
 from epistem.core.shapes import Document
 from epistem.store import drafts, files, subjects, versions
-from epistem.web.drafts import IfMatch
 from epistem.web.problems import Problem
 from epistem.web.replies import (
+    IfMatch,
     Shape,
     SubjectPath,
     blueprint,

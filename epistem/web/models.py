@@ -23,7 +23,7 @@ from epistem.store import models
 from epistem.web.limits import QUESTIONS
 from epistem.web.permits import held
 from epistem.web.problems import Problem
-from epistem.web.replies import Shape, blueprint, database, reply
+from epistem.web.replies import IfMatch, Shape, blueprint, check_revision, database, reply
 from epistem.work import greeting
 
 bp = blueprint("models")
@@ -74,6 +74,7 @@ class ModelLine(ModelEntry):
     """`built_in` models come with Epistem: they are put there anew at every start."""
 
     name: str
+    revision: int = Field(description="What a change of it sends in If-Match.")
     built_in: bool
     ignores: list[str] = Field(description="Settings that its wire format has no place for.")
     served_as: str
@@ -135,15 +136,16 @@ class SettingList(Shape):
 @bp.get("/models", responses={200: ModelList}, operation_id="listModels", summary="The model list")
 def list_models() -> Response:
     with database().transaction() as tx:
-        found = models.all_of(tx)
-    return reply(ModelList(models=[_line(m) for m in found]))
+        found, revisions = models.all_of(tx), models.revisions(tx)
+    return reply(ModelList(models=[_line(m, revisions) for m in found]))
 
 
 @bp.put(
-    "/models/<path:name>", responses={200: ModelLine, 409: Problem}, operation_id="putModel",
-    summary="Add a model, or change the one of that name",
+    "/models/<path:name>", responses={200: ModelLine, 409: Problem, 412: Problem, 428: Problem},
+    operation_id="putModel", summary="Add a model, or change the one of that name",
 )  # fmt: skip
-def put_model(path: ModelPath, body: ModelEntry) -> Response:
+def put_model(path: ModelPath, header: IfMatch, body: ModelEntry) -> Response:
+    """To change one that is there, If-Match holds its `revision`."""
     if not _NAME.match(path.name):
         raise InvalidInput(
             "A model's name has letters, digits, and . _ : / - after the first.", field="name"
@@ -161,16 +163,21 @@ def put_model(path: ModelPath, body: ModelEntry) -> Response:
     }
     with database().transaction() as tx:
         models.check_free(tx, path.name)
+        there = models.revisions(tx).get(path.name)
+        if there is not None:
+            check_revision(there, f"The model “{path.name}”")
         models.put(tx, models.Model(name=path.name, **given))
-        return reply(_line(models.get(tx, path.name)))
+        return reply(_line(models.get(tx, path.name), models.revisions(tx)))
 
 
 @bp.delete(
-    "/models/<path:name>", responses={204: None, 409: Problem}, operation_id="removeModel",
-    summary="Take a model off the list; its readings stay",
+    "/models/<path:name>", responses={204: None, 409: Problem, 412: Problem, 428: Problem},
+    operation_id="removeModel", summary="Take a model off the list; its readings stay",
 )  # fmt: skip
-def remove_model(path: ModelPath) -> Response:
+def remove_model(path: ModelPath, header: IfMatch) -> Response:
     with database().transaction() as tx:
+        models.check_own(models.get(tx, path.name, field="name"))
+        check_revision(models.revisions(tx)[path.name], f"The model “{path.name}”")
         models.remove(tx, path.name)
     return Response(status=204)
 
@@ -218,9 +225,9 @@ def list_settings() -> Response:
     return reply(SettingList(settings=[SettingLine.model_validate(s) for s in SETTINGS]))
 
 
-def _line(model: models.Model) -> ModelLine:
-    ignores = list(model.format.ignores)
-    told = {**vars(model), "ignores": ignores, "abilities": sorted(model.abilities)}
+def _line(model: models.Model, revisions: dict[str, int]) -> ModelLine:
+    more = {"ignores": list(model.format.ignores), "revision": revisions[model.name]}
+    told = {**vars(model), **more, "abilities": sorted(model.abilities)}
     return ModelLine.model_validate(told)
 
 

@@ -9,7 +9,7 @@ from flask import Response, current_app, make_response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, RootModel
 
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import InvalidInput, Stale
 from epistem.store.database import Database
 from epistem.web.problems import Problem, Unprecedented
 
@@ -37,6 +37,10 @@ Moment = Annotated[datetime, AfterValidator(_as_utc)]
 
 class SubjectPath(BaseModel):
     name: str = Field(description="The subject's name, as in `desk-reply`.")
+
+
+class IfMatch(BaseModel):
+    if_match: str | None = Field(None, alias="If-Match", description="The ETag of what you edited.")
 
 
 def blueprint(name: str) -> APIBlueprint:
@@ -67,6 +71,12 @@ def reply(
 
 def etag(revision: int) -> str:
     return f'"{revision}"'
+
+
+def check_revision(current: int, what: str) -> None:
+    """Raises Stale unless that is the revision in If-Match."""
+    if expected_revision() != current:
+        raise Stale(what)
 
 
 def expected_revision() -> int:

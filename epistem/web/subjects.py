@@ -15,7 +15,16 @@ from epistem.core.shapes import Document, Tag
 from epistem.store import drafts, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
-from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
+from epistem.web.replies import (
+    IfMatch,
+    Moment,
+    Shape,
+    SubjectPath,
+    blueprint,
+    database,
+    expected_revision,
+    reply,
+)
 from epistem.work import evidence
 
 bp = blueprint("subjects")
@@ -49,6 +58,7 @@ class SubjectLine(Shape):
     latest_trial: int | None
     trial_status: str | None
     trial_at: Moment | None
+    about_revision: int
     headline: Headline | None
 
 
@@ -70,6 +80,7 @@ class CheckKind(Shape):
 class SubjectPage(SubjectLine):
     trial_recorded: int | None = None
     trial_total: int | None = None
+    checks_revision: int
     checks: list[CheckUse]
     measures: list[Measure]
 
@@ -158,13 +169,15 @@ def _first(tx: Transaction, body: NewSubject) -> Prompt:
 
 
 @bp.put(
-    "/subjects/<name>/about", responses={200: SubjectPage}, operation_id="putAbout",
-    summary="Change what the desk says of a subject",
+    "/subjects/<name>/about", responses={200: SubjectPage, 412: Problem, 428: Problem},
+    operation_id="putAbout", summary="Change what the desk says of a subject",
 )  # fmt: skip
-def put_about(path: SubjectPath, body: About) -> Response:
+def put_about(path: SubjectPath, header: IfMatch, body: About) -> Response:
+    """If-Match holds its `about_revision`."""
+    revision = expected_revision()
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        subjects.describe(tx, subject, body.about.strip(), body.tags)
+        subjects.describe(tx, subject, body.about.strip(), body.tags, revision)
         return reply(_page(tx, subjects.get(tx, path.name)))
 
 
@@ -178,14 +191,16 @@ def get_subject(path: SubjectPath) -> Response:
 
 
 @bp.put(
-    "/subjects/<name>/checks", responses={200: SubjectPage}, operation_id="putChecks",
-    summary="Attach checks",
+    "/subjects/<name>/checks", responses={200: SubjectPage, 412: Problem, 428: Problem},
+    operation_id="putChecks", summary="Attach checks",
 )  # fmt: skip
-def put_checks(path: SubjectPath, body: Checks) -> Response:
+def put_checks(path: SubjectPath, header: IfMatch, body: Checks) -> Response:
+    """If-Match holds the subject's `checks_revision`."""
     check_uses(body.checks)
+    revision = expected_revision()
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        subjects.set_checks(tx, subject, body.checks)
+        subjects.set_checks(tx, subject, body.checks, revision)
         return reply(_page(tx, subjects.get(tx, path.name)))
 
 
@@ -229,6 +244,7 @@ def _page(tx: Transaction, subject: subjects.Subject) -> SubjectPage:
             **_line(tx, row).model_dump(),
             "trial_recorded": trial.recorded if trial else None,
             "trial_total": trial.total if trial else None,
+            "checks_revision": subject.checks_revision,
             "checks": [use.model_dump() for use in checks],
             "measures": [vars(measure) for measure in measures_of(checks, shape)],
         }

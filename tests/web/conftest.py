@@ -22,8 +22,29 @@ class Api:
     def post(self, path: str, body: Any = None, **options: Any) -> TestResponse:
         return self.client.post(f"/api/v1{path}", json={} if body is None else body, **options)
 
-    def delete(self, path: str) -> TestResponse:
-        return self.client.delete(f"/api/v1{path}")
+    def delete(self, path: str, *, etag: str | None = None) -> TestResponse:
+        headers = {} if etag is None else {"If-Match": etag}
+        return self.client.delete(f"/api/v1{path}", headers=headers)
+
+    def change(self, path: str, body: Any) -> TestResponse:
+        """PUT what changes the thing as it is now."""
+        return self.put(path, body, etag=self.revision(path))
+
+    def remove(self, path: str) -> TestResponse:
+        return self.delete(path, etag=self.revision(path))
+
+    def revision(self, path: str) -> str | None:
+        """What If-Match has to hold; None for what is not there."""
+        last = path.rsplit("/", 1)[1]
+        if path.startswith("/models/"):
+            listed = self.get("/models").get_json()["models"]
+            found = [model["revision"] for model in listed if model["name"] == last]
+        elif last == "deletion":
+            found = [self.get(path.removesuffix("/deletion")).get_json()["revision"]]
+        else:
+            page = self.get(path.removesuffix(f"/{last}")).get_json()
+            found = [page[f"{last}_revision"]]
+        return f'"{found[0]}"' if found else None
 
     def put(self, path: str, body: Any, *, etag: str | None = None) -> TestResponse:
         headers = {} if etag is None else {"If-Match": etag}

@@ -26,7 +26,7 @@ def own(api, model_server):
         "input_cents": 1,
         "output_cents": 1,
     }
-    assert api.put("/models/own", entry).status_code == 200
+    assert api.change("/models/own", entry).status_code == 200
     return model_server
 
 
@@ -90,7 +90,7 @@ class TestInputs:
             "output_cents": 1,
             "abilities": [],
         }
-        api.put("/models/own", entry)
+        api.change("/models/own", entry)
         answer = try_out(api, asking("{{ photo }}", inputs=PHOTO), {"photo": picture()})
         assert_problem(answer, 422, "model", "takes no images")
         assert own.requests == []
@@ -127,12 +127,12 @@ class TestModels:
         ],
     )
     def test_what_can_not_be_said_of_a_model(self, api, more, field, says):
-        assert_problem(api.put("/models/own", {**ENTRY, **more}), 422, field, says)
+        assert_problem(api.change("/models/own", {**ENTRY, **more}), 422, field, says)
 
     def test_its_headers_are_sent_and_its_facts_are_kept(self, api, own):
         entry = {**ENTRY, "address": own.url, "headers": {"X-Team": "desk"},
                  "requests_per_minute": 600, "abilities": ["tools"]}  # fmt: skip
-        line = api.put("/models/own", entry).get_json()
+        line = api.change("/models/own", entry).get_json()
         assert (line["headers"], line["requests_per_minute"]) == ({"X-Team": "desk"}, 600)
         assert line["abilities"] == ["tools"]
         assert try_out(api).status_code == 200

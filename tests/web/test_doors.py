@@ -132,15 +132,15 @@ class TestBodies:
         assert_problem(api.get("/subjects/Shelf-Note"), 404, "name", "There is “shelf-note”")
         entry = {"address": "http://127.0.0.1:9", "context_window": 100,
                  "input_cents": 0, "output_cents": 0}  # fmt: skip
-        assert_problem(api.put("/models/Tern-S", entry), 409, "name", "meets the model “tern-s”")
+        assert_problem(api.change("/models/Tern-S", entry), 409, "name", "meets the model “tern-s”")
 
     def test_long_tags_and_many_headers_are_told_by_field(self, api):
         api.post("/subjects", {"name": "tagged"})
-        answer = api.put("/subjects/tagged/about", {"about": "", "tags": ["ok", "x" * 100_000]})
+        answer = api.change("/subjects/tagged/about", {"about": "", "tags": ["ok", "x" * 100_000]})
         assert_problem(answer, 422, "tags.1", "at most 60")
         entry = {"address": "http://127.0.0.1:9", "context_window": 100, "input_cents": 0,
                  "output_cents": 0, "headers": {f"X-{n}": "y" for n in range(5_000)}}  # fmt: skip
-        assert_problem(api.put("/models/m", entry), 422, "headers", "at most 40")
+        assert_problem(api.change("/models/m", entry), 422, "headers", "at most 40")
 
 
 class TestFiles:

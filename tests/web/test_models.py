@@ -16,7 +16,7 @@ ENTRY = {
 
 
 def put(api, name="harbour-1", **more):
-    return api.put(f"/models/{name}", {**ENTRY, **more})
+    return api.change(f"/models/{name}", {**ENTRY, **more})
 
 
 def names(api):
@@ -33,7 +33,7 @@ def test_a_model_is_added_changed_and_removed(api, two_models):
         "",
     )
     assert names(api)[-1] == "harbour-1"
-    assert api.delete("/models/harbour-1").status_code == 204
+    assert api.remove("/models/harbour-1").status_code == 204
     assert "harbour-1" not in names(api)
 
 
@@ -88,7 +88,7 @@ def test_a_built_in_one_is_left_as_it_is(api, two_models, database, stand_in):
     with database.transaction() as tx:
         models.put(tx, models.Model("tern-s", stand_in, None, 8_192, 20, 80, built_in=True))
     assert_problem(put(api, name="tern-s"), 409, "name", "comes with Epistem")
-    assert_problem(api.delete("/models/tern-s"), 409, "name", "comes with Epistem")
+    assert_problem(api.remove("/models/tern-s"), 409, "name", "comes with Epistem")
 
 
 def test_a_greeting_tells_what_came_of_it(api, two_models):

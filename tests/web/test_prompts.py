@@ -61,14 +61,14 @@ class TestSubjects:
 
     def test_checks_can_be_attached_and_are_checked(self, api, made):
         good = [{"check": "tone.stock_phrases", "options": {"also": ["dear reader"]}, "margin": 5}]
-        page = api.put("/subjects/shelf-note/checks", {"checks": good}).get_json()
+        page = api.change("/subjects/shelf-note/checks", {"checks": good}).get_json()
         assert [m["title"] for m in page["measures"]] == ["no stock phrases"]
         assert page["measures"][0]["margin"] == 5
-        twice = api.put("/subjects/shelf-note/checks", {"checks": good * 2})
+        twice = api.change("/subjects/shelf-note/checks", {"checks": good * 2})
         assert_problem(twice, 422, "checks.1.check", "attached twice")
         wrong = [{"check": "tone.stock_phrases", "options": {"also": "x"}}]
         assert_problem(
-            api.put("/subjects/shelf-note/checks", {"checks": wrong}),
+            api.change("/subjects/shelf-note/checks", {"checks": wrong}),
             422,
             "checks.0.options.also",
             "list",
@@ -180,9 +180,9 @@ class TestCases:
         assert changed.get_json()["revision"] == 2
         stale = api.put("/subjects/shelf-note/cases/1", CASE, etag=kept.headers["ETag"])
         assert_problem(stale, 412, "If-Match", "Nothing was overwritten")
-        api.put("/subjects/shelf-note/cases/1/deletion", {"deleted": True})
+        api.change("/subjects/shelf-note/cases/1/deletion", {"deleted": True})
         assert api.get("/subjects/shelf-note/cases").get_json()["cases"] == []
-        api.put("/subjects/shelf-note/cases/1/deletion", {"deleted": False})
+        api.change("/subjects/shelf-note/cases/1/deletion", {"deleted": False})
         assert len(api.get("/subjects/shelf-note/cases").get_json()["cases"]) == 1
 
     @pytest.mark.parametrize(
@@ -272,7 +272,7 @@ class TestTries:
         assert_problem(answer, 422, "inputs.note", "needs the input “note”")
 
     def test_a_check_that_cannot_be_held_says_why(self, api, made, two_models):
-        api.put("/subjects/shelf-note/checks", {"checks": [{"check": "structure.reply_schema"}]})
+        api.change("/subjects/shelf-note/checks", {"checks": [{"check": "structure.reply_schema"}]})
         content = {**CONTENT, "reply": {"kind": "text"}}
         page = api.post("/subjects/shelf-note/tries", self.body(content=content)).get_json()
         assert page["findings"] == []
@@ -315,7 +315,7 @@ class TestTries:
         model_server.answer = lambda body: "🚢🙂 Rest assured."
         with database.transaction() as tx:
             models.put(tx, models.Model("polite", model_server.url, None, 1_000, 1, 1))
-        api.put("/subjects/shelf-note/checks", {"checks": [{"check": "tone.stock_phrases"}]})
+        api.change("/subjects/shelf-note/checks", {"checks": [{"check": "tone.stock_phrases"}]})
         page = api.post("/subjects/shelf-note/tries", self.body(model="polite")).get_json()
         [span] = page["findings"][0]["spans"]
         assert page["answer"][span["start"] : span["end"]] == "Rest assured"
@@ -337,5 +337,5 @@ class TestChecksOfAPrompt:
         assert self.titles(api) == ["no stock phrases"]
 
     def test_once_chosen_they_stay(self, api, made):
-        api.put("/subjects/shelf-note/checks", {"checks": []})
+        api.change("/subjects/shelf-note/checks", {"checks": []})
         assert self.titles(api) == []

@@ -89,8 +89,10 @@ class TestTools:
 
     def test_a_model_without_the_ability_is_not_told_of_tools(self, api, made):
         entry = next(m for m in api.get("/models").get_json()["models"] if m["name"] == "gannet-l")
-        fields = {k: v for k, v in entry.items() if k not in ("name", "built_in", "ignores")}
-        api.put("/models/plain", {**fields, "served_as": "gannet-l", "abilities": []})
+        fields = {
+            k: v for k, v in entry.items() if k not in ("name", "revision", "built_in", "ignores")
+        }
+        api.change("/models/plain", {**fields, "served_as": "gannet-l", "abilities": []})
         body = {
             "content": asking("Talk.", tools=[TOOL]),
             "inputs": {"message": "Hi"},
@@ -112,7 +114,7 @@ class TestTools:
             "input_cents": 1,
             "output_cents": 1,
         }
-        api.put("/models/own", entry)
+        api.change("/models/own", entry)
         page = try_out(api, asking("x", tools=[TOOL]), {"message": "y"}, model="own").get_json()
         [used] = page["tool_uses"]
         assert fault in used["fault"]
@@ -145,7 +147,7 @@ class TestShapeFaults:
             "input_cents": 1,
             "output_cents": 1,
         }
-        api.put("/models/own", entry)
+        api.change("/models/own", entry)
         page = try_out(api, CONTENT, {"note": "x"}, model="own").get_json()
         assert page["value"] == {"label": "whale", "extra": 1}
         assert {fault["path"] for fault in page["shape_faults"]} == {"/label", ""}
@@ -195,14 +197,14 @@ class TestMustNotSay:
 
     def test_a_try_is_held_to_it(self, api, made, model_server):
         model_server.answer = lambda body: "You get a Full  refund. No refunds."
-        api.put("/subjects/shelf-note/checks", {"checks": [{"check": "outcome.must_not_say"}]})
+        api.change("/subjects/shelf-note/checks", {"checks": [{"check": "outcome.must_not_say"}]})
         entry = {
             "address": model_server.url,
             "context_window": 1000,
             "input_cents": 1,
             "output_cents": 1,
         }
-        api.put("/models/own", entry)
+        api.change("/models/own", entry)
         expect = {"must_not_say": ["full refund", "money"]}
         page = try_out(api, asking("x"), {"message": "y"}, model="own", expect=expect).get_json()
         [finding] = page["findings"]

@@ -182,7 +182,7 @@ class TestReadings:
     def test_arms_may_speak_different_formats(self, api, subject, running, stand_in):
         entry = {"address": stand_in, "served_as": "gannet-l", "wire_format": "messages"}
         prices = {"context_window": 32_768, "input_cents": 1.0, "output_cents": 2.0}
-        api.put("/models/other", {**entry, **prices})
+        api.change("/models/other", {**entry, **prices})
         page = finished(api, arms=[{"version": 1, "model": m} for m in ("gannet-l", "other")])
         assert (page["recorded"], page["unanswered"]) == (28, 0)
         [reading, _] = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()[
@@ -193,11 +193,11 @@ class TestReadings:
 
     def test_a_model_that_a_trial_asks_stays_until_the_trial_is_over(self, api, subject, stand_in):
         prices = {"context_window": 32_768, "input_cents": 1.0, "output_cents": 2.0}
-        api.put("/models/other", {"address": stand_in, **prices})
+        api.change("/models/other", {"address": stand_in, **prices})
         trial = start(api, arms=[{"version": 1, "model": "other"}]).get_json()
-        assert_problem(api.delete("/models/other"), 409, "name", f"T{trial['id']} is still asking")
+        assert_problem(api.remove("/models/other"), 409, "name", f"T{trial['id']} is still asking")
         api.post(f"/trials/{trial['id']}/stop")
-        assert api.delete("/models/other").status_code == 204
+        assert api.remove("/models/other").status_code == 204
         # It asks its models as they were.
         assert api.post(f"/trials/{trial['id']}/go-on").status_code == 200
 

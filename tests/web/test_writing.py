@@ -215,7 +215,7 @@ class TestBeginning:
         ],
     )  # fmt: skip
     def test_search_over_name_line_tags_text_and_models(self, api, made, two_models, find, found):
-        api.put(
+        api.change(
             "/subjects/shelf-note/about", {"about": "sorts notes", "tags": ["Urgent", "urgent "]}
         )
         api.post("/subjects", {"name": "other"})

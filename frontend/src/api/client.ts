@@ -13,6 +13,11 @@ export class Refusal extends Error {
   }
 }
 
+/** The header that says which revision a change is of, so that nobody's edit is lost. */
+export function ifMatch(revision: number): { "If-Match": string } {
+  return { "If-Match": `"${revision}"` };
+}
+
 const throwRefusals: Middleware = {
   async onResponse({ response }) {
     if (response.ok) return response;

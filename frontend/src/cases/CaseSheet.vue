@@ -2,7 +2,7 @@
 /** One case at reading width: its inputs, what is expected, tags, where it came from. */
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
@@ -89,7 +89,7 @@ async function save(): Promise<void> {
           api.PUT("/api/v1/subjects/{name}/cases/{number}", {
             params: {
               path: { name: props.name, number: props.page.number },
-              header: { "If-Match": `"${revision.value}"` },
+              header: ifMatch(revision.value),
             },
             body: body.value,
           }),

@@ -4,7 +4,7 @@ import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useCases, useSubject, useTrial } from "@/api/queries";
 import type { CasePage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
@@ -93,16 +93,12 @@ async function refresh(): Promise<void> {
   await queries.invalidateQueries({ queryKey: ["subject", name.value] });
 }
 
-async function setDeleted(which: number, deleted: boolean): Promise<void> {
+async function setDeleted(which: number, deleted: boolean, revision: number): Promise<void> {
   try {
-    await got(
-      api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", {
-        params: { path: { name: name.value, number: which } },
-        body: { deleted },
-      }),
-    );
+    const params = { path: { name: name.value, number: which }, header: ifMatch(revision) };
+    const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", { params, body: { deleted } }));
     if (deleted) {
-      say(`Case ${which} is put away.`, () => void setDeleted(which, false));
+      say(`Case ${which} is put away.`, () => void setDeleted(which, false, kept.revision));
       await router.replace({ name: "cases", params: { name: name.value, number: undefined } });
     }
     await refresh();
@@ -209,7 +205,7 @@ useKeys([
         :page="open"
         :labels="labels"
         @saved="saved"
-        @away="setDeleted(open.number, true)"
+        @away="setDeleted(open.number, true, open.revision)"
       />
       <p v-else-if="number !== null && !cases.isPending.value" class="p-6 text-ink-2">
         There is no case {{ number }} here; it may have been put away.

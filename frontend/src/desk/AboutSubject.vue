@@ -3,7 +3,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import type { SubjectLine } from "@/api/schema";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
@@ -25,7 +25,7 @@ watch(
 async function save(): Promise<void> {
   try {
     const body = { about: about.value, tags: tags.value.split(",") };
-    await got(api.PUT("/api/v1/subjects/{name}/about", { params: { path: { name: props.line!.name } }, body }));
+    await got(api.PUT("/api/v1/subjects/{name}/about", { params: { path: { name: props.line!.name }, header: ifMatch(props.line!.about_revision) }, body }));
     await queries.invalidateQueries({ queryKey: ["desk"] });
     emit("close");
   } catch (error) {

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onBeforeUnmount, reactive, ref, toRaw, watch } from "vue";
 
-import { api, got, messageOf, Refusal } from "@/api/client";
+import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { copied } from "@/parts/values";
@@ -122,7 +122,7 @@ export function useDraft(name: string) {
     try {
       const page = await got(
         api.PUT("/api/v1/subjects/{name}/draft", {
-          params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+          params: { path: { name }, header: ifMatch(facts.revision) },
           body: JSON.parse(text) as Prompt,
         }),
       );
@@ -201,7 +201,7 @@ export function useDraft(name: string) {
     await keep();
     const done = await got(
       api.POST("/api/v1/subjects/{name}/draft/rename", {
-        params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+        params: { path: { name }, header: ifMatch(facts.revision) },
         body: { old: from, new: to, apply },
       }),
     );
@@ -225,7 +225,7 @@ export function useDraft(name: string) {
     try {
       const saved = await got(
         api.POST("/api/v1/subjects/{name}/versions", {
-          params: { path: { name }, header: { "If-Match": `"${facts.revision}"` } },
+          params: { path: { name }, header: ifMatch(facts.revision) },
           body: { note, saved_by: by },
         }),
       );

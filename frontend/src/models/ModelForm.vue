@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf, Refusal } from "@/api/client";
+import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import { useServerKeys } from "@/api/queries";
 import type { Habits, ModelLine } from "@/api/schema";
 import HabitFields from "./HabitFields.vue";
@@ -52,7 +52,7 @@ const busy = ref(false);
 const taken = computed(() => props.names.includes(name.value.trim()));
 const whole = computed(() => name.value.trim() !== "" && entry.value.address.trim() !== "" && !taken.value);
 
-function own({ name: _name, built_in: _built, ignores: _ignores, ...rest }: ModelLine) {
+function own({ name: _name, revision: _revision, built_in: _built, ignores: _ignores, ...rest }: ModelLine) {
   return rest;
 }
 /** A limit that is left empty is none. */
@@ -74,7 +74,7 @@ async function save(): Promise<void> {
   failed.value = "";
   const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null, ...limits.value };
   try {
-    const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() } }, body }));
+    const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() }, header: props.model ? ifMatch(props.model.revision) : {} }, body }));
     before.value = JSON.stringify(entry.value);
     emit("saved", kept.name);
   } catch (error) {

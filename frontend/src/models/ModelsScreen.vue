@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useModels } from "@/api/queries";
 import type { ModelLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
@@ -41,9 +41,9 @@ async function saved(name: string): Promise<void> {
 }
 
 async function remove(model: ModelLine): Promise<void> {
-  const { name, built_in: _built, ignores: _ignores, ...entry } = model;
+  const { name, revision, built_in: _built, ignores: _ignores, ...entry } = model;
   try {
-    await api.DELETE("/api/v1/models/{name}", { params: { path: { name } } });
+    await api.DELETE("/api/v1/models/{name}", { params: { path: { name }, header: ifMatch(revision) } });
     say(`${name} is off the list; what it answered stays.`, () => void putBack(name, entry));
     await router.replace({ name: "models", params: {} });
     await refresh();
@@ -51,7 +51,7 @@ async function remove(model: ModelLine): Promise<void> {
     complain(messageOf(error));
   }
 }
-async function putBack(name: string, entry: Omit<ModelLine, "name" | "built_in" | "ignores">): Promise<void> {
+async function putBack(name: string, entry: Omit<ModelLine, "name" | "revision" | "built_in" | "ignores">): Promise<void> {
   await got(api.PUT("/api/v1/models/{name}", { params: { path: { name } }, body: entry }));
   await saved(name);
 }

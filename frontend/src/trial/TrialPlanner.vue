@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, got, messageOf, Refusal } from "@/api/client";
+import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import { useCases, useCheckKinds, useModels, useSubject, useTrial, useVersions } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
@@ -74,11 +74,10 @@ function takeAll(): void {
 
 /** The checks that were chosen here stay with the prompt, for its tries and its next trial. */
 async function keepChecks(): Promise<void> {
-  const chosen = plan.value?.checks;
-  if (!chosen || JSON.stringify(chosen) === JSON.stringify(subject.data.value?.checks)) return;
-  await got(
-    api.PUT("/api/v1/subjects/{name}/checks", { params: { path: { name: props.name } }, body: { checks: chosen } }),
-  );
+  const [chosen, kept] = [plan.value?.checks, subject.data.value];
+  if (!chosen || !kept || JSON.stringify(chosen) === JSON.stringify(kept.checks)) return;
+  const params = { path: { name: props.name }, header: ifMatch(kept.checks_revision) };
+  queries.setQueryData(["subject", props.name], await got(api.PUT("/api/v1/subjects/{name}/checks", { params, body: { checks: chosen } })));
 }
 
 async function start(): Promise<void> {

@@ -3,7 +3,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useReadings, useTrialCase } from "@/api/queries";
 import type { ReadingShape, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
@@ -52,7 +52,7 @@ async function asExample(reading: ReadingShape): Promise<void> {
     const origin = `T${props.page.id}, case ${shown.value?.number}, repeat ${reading.repeat_no + 1}`;
     const example = { inputs: shown.value?.content.inputs, answer: reading.answer ?? "", origin };
     const examples = [...(draft.content.examples ?? []), example];
-    const header = { "If-Match": `"${draft.revision}"` };
+    const header = ifMatch(draft.revision);
     await got(api.PUT("/api/v1/subjects/{name}/draft", { params: { path, header }, body: { ...draft.content, examples } }));
     await queries.invalidateQueries({ queryKey: ["subject", props.page.subject] });
     say(`It is example ${examples.length} of the draft now.`);

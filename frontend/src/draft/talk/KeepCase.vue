@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { api, got, ifMatch, messageOf } from "@/api/client";
 import { complain, say } from "@/frame/notices";
 import LabelField from "@/parts/LabelField.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
@@ -57,14 +57,10 @@ function labelIn({ text, value }: { text: string; value?: unknown }): string | n
   return told.find((each): each is string => typeof each === "string" && props.labels.includes(each)) ?? null;
 }
 
-async function setDeleted(number: number, deleted: boolean): Promise<void> {
+async function putAway(number: number, revision: number): Promise<void> {
   try {
-    await got(
-      api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", {
-        params: { path: { name: props.name, number } },
-        body: { deleted },
-      }),
-    );
+    const params = { path: { name: props.name, number }, header: ifMatch(revision) };
+    await got(api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", { params, body: { deleted: true } }));
     await refresh();
   } catch (error) {
     complain(messageOf(error));
@@ -97,7 +93,7 @@ async function keep(): Promise<void> {
     );
     emit("close");
     const more = phrases.length ? " Answers are now checked for what they must not say." : "";
-    say(`Kept as case ${kept.number}.${more}`, () => void setDeleted(kept.number, true));
+    say(`Kept as case ${kept.number}.${more}`, () => void putAway(kept.number, kept.revision));
     await refresh();
   } catch (error) {
     wrong.value = messageOf(error);
