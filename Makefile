@@ -26,6 +26,7 @@ fuzz: setup
 
 bench: setup
 	.venv/bin/python bench/overhead.py
+	.venv/bin/python bench/verdict.py
 	.venv/bin/python bench/stand_in.py
 	.venv/bin/python bench/draft.py
 	.venv/bin/python bench/honesty.py
