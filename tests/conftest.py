@@ -19,8 +19,8 @@ settings.register_profile("steady", deadline=None, derandomize=True)
 settings.load_profile("steady")
 
 TABLES = (
-    "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells", "arms",
-    "trial_cases", "trials", "cases", "drafts",
+    "input_renames", "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
+    "arms", "trial_cases", "trials", "cases", "drafts",
     "versions", "tries", "tried_contents", "subjects", "models", "fragment_versions", "fragments",
 )  # fmt: skip
 

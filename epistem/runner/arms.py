@@ -12,6 +12,7 @@ from epistem.core.engine.needs import Program, SharedBody
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
+from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
@@ -101,7 +102,7 @@ class ArmAtWork:
     def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
         request = request_for(
             self.arm.content,
-            self._cases[case_at].content.inputs,
+            with_old_names(self._cases[case_at].content.inputs, self.arm.aliases),
             self.model.asked_as,
             settings=self.arm.settings,
             wire=self.wire,

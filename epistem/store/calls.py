@@ -12,6 +12,7 @@ from epistem.core.engine.needs import SharedBody
 from epistem.core.wire.formats import FORMATS, USUAL
 from epistem.store import bodies, entries
 from epistem.store.database import Transaction
+from epistem.store.documents import hexed
 from epistem.store.models import Model
 
 MAX_ERROR = 2_000
@@ -88,19 +89,28 @@ def insert(
     body_ids: Mapping[bytes, int],
 ) -> None:
     """Keep calls of cells or tries (`owner` is `cell` or `try`): (its id, the entry's id, the call)."""
-    tx.run_many(
-        f"INSERT INTO calls ({owner}_id, entry_id, {_NEW}) VALUES ({', '.join(['%s'] * 17)})",
-        [
-            (
-                owner_id, entry_id, c.path, body_ids[c.body.hash] if c.body else None, c.seed, c.streamed,
-                c.reply and c.reply[:MAX_BODY_BYTES], bounded(c.input_tokens), bounded(c.output_tokens),
-                bounded(c.reasoning_tokens), c.estimated, c.cents if isfinite(c.cents) else 0.0,
-                min(c.attempts, 60_000), c.started_at.isoformat(" "), c.first_ms, c.total_ms,
-                c.error and clean(c.error[:MAX_ERROR]),
-            )
-            for owner_id, entry_id, c in made
-        ],
-    )  # fmt: skip
+    if made:
+        rows = [_row(owner_id, entry_id, c, body_ids) for owner_id, entry_id, c in made]
+        tx.run(f"INSERT INTO calls ({owner}_id, entry_id, {_NEW}) VALUES {','.join(rows)}")
+
+
+def _row(owner_id: int, entry_id: int | None, c: NewCall, body_ids: Mapping[bytes, int]) -> str:
+    """Numbers and hexadecimal digits alone: escaping value by value took a third of a reading's time."""
+    body_id = body_ids[c.body.hash] if c.body else None
+    reply = hexed(c.reply and c.reply[:MAX_BODY_BYTES])
+    error = hexed(clean(c.error[:MAX_ERROR]) if c.error else None)
+    cents = c.cents if isfinite(c.cents) else 0.0
+    return (
+        f"({owner_id:d},{_number(entry_id)},{hexed(c.path.encode())},{_number(body_id)},{_number(c.seed)},"
+        f"{c.streamed:d},{reply},{bounded(c.input_tokens):d},{bounded(c.output_tokens):d},"
+        f"{bounded(c.reasoning_tokens):d},{c.estimated:d},{cents:.17g},{min(c.attempts, 60_000):d},"
+        f"'{c.started_at:%Y-%m-%d %H:%M:%S.%f}',"
+        f"{'NULL' if c.first_ms is None else f'{c.first_ms:.17g}'},{c.total_ms:.17g},{error})"
+    )
+
+
+def _number(value: int | None) -> str:
+    return "NULL" if value is None else f"{value:d}"
 
 
 def of(tx: Transaction, owner: str, ids: Iterable[int]) -> dict[int, list[Call]]:

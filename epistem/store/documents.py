@@ -12,6 +12,11 @@ def dumps(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
 
+def hexed(value: bytes | None) -> str:
+    """Bytes as SQL has them in hexadecimal digits: nothing in it needs escaping."""
+    return "NULL" if value is None else f"x'{value.hex()}'"
+
+
 def packed(value: Any) -> bytes:
     """The same, quickly. Halves of surrogate pairs, which UTF-8 has not, become `?`."""
     try:

@@ -78,7 +78,8 @@ class Trial:
 @dataclass(frozen=True)
 class Arm:
     """`model` is the name of its model; `entry` is the entry as it was when the trial was made, None
-    for a trial that is older than that."""
+    for a trial that is older than that. `aliases` are inputs that its version asks for, and what they
+    are called in the cases."""
 
     position: int
     version: int
@@ -87,6 +88,7 @@ class Arm:
     content: Prompt
     entry_id: int | None
     entry: Model | None
+    aliases: Mapping[str, str]
 
 
 @dataclass(frozen=True)
@@ -101,6 +103,7 @@ class NewArm(NamedTuple):
     model: str
     settings: Settings
     entry_id: int
+    aliases: Mapping[str, str]
 
 
 _SUMS = ("calls", "cents", "input_tokens", "output_tokens", "estimated")
@@ -136,10 +139,18 @@ def insert(
         [(trial_id, p, number, dumps(case.to_json())) for p, (number, case) in enumerate(cases)],
     )
     tx.run_many(
-        "INSERT INTO arms (trial_id, position, version_id, model, settings, entry_id) "
-        "VALUES (%s, %s, %s, %s, %s, %s)",
+        "INSERT INTO arms (trial_id, position, version_id, model, settings, entry_id, aliases) "
+        "VALUES (%s, %s, %s, %s, %s, %s, %s)",
         [
-            (trial_id, p, a.version_id, a.model, dumps(a.settings.to_json()), a.entry_id)
+            (
+                trial_id,
+                p,
+                a.version_id,
+                a.model,
+                dumps(a.settings.to_json()),
+                a.entry_id,
+                dumps(dict(a.aliases)) if a.aliases else None,
+            )
             for p, a in enumerate(arms)
         ],
     )
@@ -191,7 +202,7 @@ def all_of(
 
 def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     rows = tx.rows(
-        "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id FROM arms a "
+        "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases FROM arms a "
         "JOIN versions v ON v.id = a.version_id WHERE a.trial_id = %s ORDER BY a.position",
         [trial_id],
     )
@@ -205,8 +216,9 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             Prompt.from_json(json.loads(content)),
             entry_id,
             known.get(entry_id),
+            json.loads(aliases or "{}"),
         )
-        for position, number, model, settings, content, entry_id in rows
+        for position, number, model, settings, content, entry_id, aliases in rows
     ]
 
 

@@ -7,11 +7,13 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures_of
 from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.rename import todays_names
 from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
-from epistem.store import cases, cells, entries, models, trials, versions
+from epistem.store import cases, cells, entries, models, renaming, trials, versions
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
 from epistem.store.models import Model
@@ -28,6 +30,7 @@ class _SpeltOut(NamedTuple):
     cases: list[KeptCase]
     checks: list[CheckUse]
     measures: list[Measure]
+    aliases: list[dict[str, str]]
 
 
 class Outlook(NamedTuple):
@@ -42,17 +45,14 @@ def estimate_of(
 ) -> tuple[Estimate, Outlook]:
     """What the plan will take, and what is needed to say what it can show. Raises as `start`."""
     told, past = _spelt_out(tx, subject, plan), trials.past_answers(tx, subject)
-    arms = [
-        PlannedArm(
-            version.content,
-            arm.settings.over(version.content.settings),
-            model.context_window,
-            model.input_cents,
-            model.output_cents,
-            *past.get(arm.model, (None, None)),
-        )
-        for arm, version, model in zip(plan.arms, told.versions, told.models, strict=True)
-    ]
+    arms = []
+    for arm, version, model, aliases in zip(
+        plan.arms, told.versions, told.models, told.aliases, strict=True
+    ):
+        length, ms = past.get(arm.model, (None, None))
+        settings = arm.settings.over(version.content.settings)
+        prices = (model.context_window, model.input_cents, model.output_cents)
+        arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
     contents = [each.content for each in told.cases]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
     found = estimate(arms, contents, plan.repeats, in_flight)
@@ -62,11 +62,12 @@ def estimate_of(
 def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
     told = _spelt_out(tx, subject, plan)
-    arms = []
+    arms: list[NewArm] = []
     for arm, version, model in zip(plan.arms, told.versions, told.models, strict=True):
         Bench(told.checks, version.content.reply)  # raises for a check that this version can't have
         settings = arm.settings.over(version.content.settings)
-        arms.append(NewArm(version.id, arm.model, settings, entries.keep(tx, model)))
+        entry_id = entries.keep(tx, model)
+        arms.append(NewArm(version.id, arm.model, settings, entry_id, told.aliases[len(arms)]))
     numbers = [each.number for each in told.cases]
     kept = plan.model_copy(update={"cases": numbers, "checks": told.checks})
     chosen: list[tuple[int, Case]] = [(each.number, each.content) for each in told.cases]
@@ -148,4 +149,6 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     check_uses(checks)
     measures = measures_of(checks, *(version.content.reply for version in saved))
     check_question(plan, [measure.key for measure in measures])
-    return _SpeltOut(saved, asked, chosen, checks, measures)
+    renames = renaming.renames_of(tx, subject)
+    aliases = [todays_names(inputs_of(version.content), renames) for version in saved]
+    return _SpeltOut(saved, asked, chosen, checks, measures, aliases)

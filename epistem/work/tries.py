@@ -20,6 +20,8 @@ from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.dialogue import Turn, render_talk
+from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.rename import todays_names, with_old_names
 from epistem.core.prompts.request import body_from, tokens_of_tools
 from epistem.core.prompts.settings import Settings
 from epistem.core.schemas import SchemaFault, compile_schema
@@ -32,8 +34,8 @@ from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, Made, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
-from epistem.store import bodies, calls, entries, fragments, models, subjects, tries
-from epistem.store.database import Database
+from epistem.store import bodies, calls, entries, fragments, models, renaming, subjects, tries
+from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
 from epistem.work.calls import new_call
@@ -155,6 +157,7 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked) -> SentT
         subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
         content = fragments.filled_in(tx, content)
+        asked = _with_old_names(tx, subject, content, asked)
     seed = secrets.randbelow(2**31) if asked.seed is None else asked.seed
     asked = asked.model_copy(update={"seed": seed})
     return SentTry(database, subject, content, asked, exact_request(content, asked, model), model)
@@ -163,10 +166,19 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked) -> SentT
 def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
     """The request as it would be sent, without a seed if none is given. Raises as `begin`."""
     with database.transaction() as tx:
-        subjects.get(tx, name)
+        subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
         content = fragments.filled_in(tx, content)
+        asked = _with_old_names(tx, subject, content, asked)
     return exact_request(content, asked, model)
+
+
+def _with_old_names(tx: Transaction, subject: Subject, content: Prompt, asked: Asked) -> Asked:
+    """What an older version asks for by a name that was changed since is given under that, too."""
+    aliases = todays_names(inputs_of(content), renaming.renames_of(tx, subject))
+    if not aliases:
+        return asked
+    return asked.model_copy(update={"inputs": with_old_names(asked.inputs, aliases)})
 
 
 def exact_request(content: Prompt, asked: Asked, model: Model) -> ExactRequest:

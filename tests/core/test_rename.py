@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.inputs import inputs_of
-from epistem.core.prompts.rename import in_text, rename_input
+from epistem.core.prompts.rename import in_text, rename_input, todays_names, with_old_names
 from epistem.core.prompts.render import render
 from epistem.core.templates.language import tokens_of
 from tests.core.builders import prompt
@@ -98,3 +98,20 @@ def test_a_fragment_that_asks_for_the_input_keeps_its_name():
     content = prompt('{% include "tone@1" %}{{ note }}', fragments={"tone@1": "On {{ note }}"})
     with pytest.raises(InvalidInput, match="“tone@1” asks for “note” too"):
         rename_input(content, "note", "memo")
+
+
+def test_what_an_older_version_asks_for_is_found_under_its_name_of_today():
+    renames = [("note", "text"), ("pier", "place"), ("text", "message")]
+    assert todays_names(["note", "text", "pier", "other"], renames) == {
+        "note": "message",
+        "text": "message",
+        "pier": "place",
+    }
+    # Renamed there and back: it is called as it was.
+    assert todays_names(["a"], [("a", "b"), ("b", "a")]) == {}
+    aliases = {"note": "message", "pier": "place"}
+    assert with_old_names({"message": "x", "pier": "own"}, aliases) == {
+        "message": "x",
+        "pier": "own",
+        "note": "x",
+    }

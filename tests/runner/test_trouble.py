@@ -52,9 +52,9 @@ class TestWhatCannotBeRecorded:
         put_model(database, "own", model_server.url)
         usual = readings._row
 
-        def refused(trial_id, reading):
-            row = usual(trial_id, reading)
-            return (*row[:3], "f" * 500, *row[4:]) if reading.answer == "odd" else row
+        def refused(reading):
+            row = usual(reading)
+            return (*row[:2], b"f" * 500, *row[3:]) if reading.answer == "odd" else row
 
         monkeypatch.setattr(readings, "_row", refused)
         model_server.answer = lambda body: (

@@ -202,6 +202,40 @@ class TestReadings:
         assert api.post(f"/trials/{trial['id']}/go-on").status_code == 200
 
 
+class TestRenamedInputs:
+    def test_versions_of_before_an_input_was_renamed_can_still_be_asked(
+        self, api, subject, running
+    ):
+        draft = api.get("/subjects/shelf-note/draft")
+        renamed = api.post(
+            "/subjects/shelf-note/draft/rename",
+            {"old": "note", "new": "message", "apply": True},
+            headers={"If-Match": draft.headers["ETag"]},
+        )
+        assert renamed.get_json()["cases"] == list(range(1, 8))
+        saved = api.post(
+            "/subjects/shelf-note/versions",
+            {"note": "renamed"},
+            headers={"If-Match": renamed.headers["ETag"]},
+        )
+        assert saved.status_code == 201
+        arms = [{"version": v, "model": "tern-s"} for v in (1, 3)]
+        told = api.post("/subjects/shelf-note/trials/estimate", {**PLAN, "arms": arms}).get_json()
+        assert told["unfit"] == 0
+        page = finished(api, arms=arms)
+        assert (page["recorded"], page["unanswered"]) == (28, 0)
+        for arm in (0, 1):
+            [reading, _] = api.get(f"/trials/{page['id']}/readings?arm={arm}&case_at=1").get_json()[
+                "readings"
+            ]
+            asked = json.loads(reading["calls"][0]["request"])["messages"][1]["content"]
+            assert asked == "When do you close on Saturdays?"
+        old = api.get("/subjects/shelf-note/versions/1").get_json()["content"]
+        body = {"content": old, "inputs": {"message": "Open today?"}, "model": "tern-s"}
+        tried = api.post("/subjects/shelf-note/tries", body).get_json()
+        assert tried["request"]["body"]["messages"][1]["content"] == "Open today?"
+
+
 class TestVerdicts:
     def test_rates_comparisons_and_a_sentence(self, api, subject, running):
         page = finished(api, repeats=3)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -126,3 +127,27 @@ def _is_set(tokens: list[tuple[int, str, str]], name: str) -> bool:
 def _lines(part: str, before: str, after: str) -> list[TextChange]:
     pairs = zip(before.splitlines(), after.splitlines(), strict=True)
     return [TextChange(part, at, b, a) for at, (b, a) in enumerate(pairs, start=1) if b != a]
+
+
+def todays_names(asked: Iterable[str], renames: Sequence[tuple[str, str]]) -> dict[str, str]:
+    """What the inputs that an older version asks for are called today, by (old, new) in their order;
+    those that are called so still are left out."""
+    found = {}
+    for name in asked:
+        today = name
+        for old, new in renames:
+            if old == today:
+                today = new
+        if today != name:
+            found[name] = today
+    return found
+
+
+def with_old_names(inputs: Mapping[str, Any], aliases: Mapping[str, str]) -> dict[str, Any]:
+    """The inputs, and those that are missing under the name that they had."""
+    missing = {
+        old: inputs[today]
+        for old, today in aliases.items()
+        if old not in inputs and today in inputs
+    }
+    return {**inputs, **missing}

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import ceil
+from types import MappingProxyType
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import render_talk
+from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import tokens_of_tools
 from epistem.core.prompts.settings import Settings
 from epistem.core.templates.budget import MOST_STEPS, Budget
@@ -20,7 +22,8 @@ USUAL_OUTPUT = 150
 
 
 class PlannedArm(NamedTuple):
-    """What one arm asks with. `output_tokens` and `ms` are of its model's past answers, if any."""
+    """What one arm asks with. `output_tokens` and `ms` are of its model's past answers, if any;
+    `aliases` are inputs of its prompt, and what they are called in the cases."""
 
     prompt: Prompt
     settings: Settings
@@ -29,6 +32,7 @@ class PlannedArm(NamedTuple):
     output_cents: float
     output_tokens: float | None
     ms: float | None
+    aliases: Mapping[str, str] = MappingProxyType({})
 
 
 class Estimate(NamedTuple):
@@ -59,7 +63,7 @@ def estimate(
     asked, answered, cents, too_long, unfit, busy_ms = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     for arm in arms:
         output = _output(arm)
-        talks = _talks(arm.prompt, sample, output)
+        talks = _talks(arm, sample, output)
         each = len(cases) / len(talks) if talks else 0.0
         fit = [talk for talk in talks if talk is not None]
         calls = sum(map(len, fit)) * each * repeats
@@ -90,18 +94,18 @@ def _output(arm: PlannedArm) -> float:
     return min(USUAL_OUTPUT, limit / 2) if limit else USUAL_OUTPUT
 
 
-def _talks(prompt: Prompt, cases: Sequence[Case], output: float) -> list[list[float] | None]:
+def _talks(arm: PlannedArm, cases: Sequence[Case], output: float) -> list[list[float] | None]:
     """Tokens of each request of each case, one a turn; None where the inputs do not fit the prompt,
     and for all that follow one that is too costly: it would be so again and again. Fewer than there
     are cases, where those so far took as many steps as are worth an estimate."""
     found: list[list[float] | None] = []
-    steps = 0
+    prompt, steps = arm.prompt, 0
     for case in cases:
         budget = Budget()
         if found and steps > MOST_STEPS:
             break
         try:
-            messages = render_talk(prompt, case.inputs, (), budget)
+            messages = render_talk(prompt, with_old_names(case.inputs, arm.aliases), (), budget)
             steps += MOST_STEPS - budget.steps
         except TooCostly:
             return [*found, *[None] * (len(cases) - len(found))]
