@@ -51,7 +51,7 @@ class Page:
     def path(self) -> str:
         return self.driver.current_url.removeprefix(self.url)
 
-    def until(self, condition: Callable[[], T], seconds: float = 20) -> T:
+    def until(self, condition: Callable[[], T], seconds: float = 45) -> T:
         ignored = (NoSuchElementException, StaleElementReferenceException)
         waiting = WebDriverWait(
             self.driver, seconds, poll_frequency=0.05, ignored_exceptions=ignored
@@ -88,7 +88,7 @@ class Page:
 
         self.until(clicked)
 
-    def reads(self, name: str, words: str, seconds: float = 20) -> None:
+    def reads(self, name: str, words: str, seconds: float = 45) -> None:
         """Wait until that part reads so."""
         self.until(lambda: words in self.text(name), seconds)
 

@@ -292,7 +292,7 @@ class TestHonesty:
         listed = make.call("GET", "/models")[0]["models"]
         [there] = [model["address"] for model in listed if model["name"] == "tern-s"]
         entry = {"address": there, "context_window": 1000, "input_cents": 0,
-                 "output_cents": 0, "headers": {HEADER: "status=400"}}  # fmt: skip
+                 "output_cents": 0, "served_as": "tern-s", "headers": {HEADER: "status=400"}}  # fmt: skip
         make.call("PUT", "/models/nobody", entry)
         plan = {
             "arms": [{"version": 2, "model": m} for m in ("tern-s", "nobody")],

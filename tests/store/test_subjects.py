@@ -140,10 +140,10 @@ class TestCases:
         with database.transaction() as tx:
             for text in ("one", "two"):
                 cases.keep(tx, subject, Case(inputs={"note": text}))
-            cases.set_deleted(tx, subject, 2, True)
+            cases.set_deleted(tx, subject, 2, True, 1)
             assert cases.keep(tx, subject, Case(inputs={"note": "three"})).number == 3
             assert [c.number for c in cases.all_of(tx, subject)] == [1, 3]
-            cases.set_deleted(tx, subject, 2, False)
+            cases.set_deleted(tx, subject, 2, False, 2)
             assert [c.number for c in cases.all_of(tx, subject)] == [1, 2, 3]
 
     def test_a_stale_change_is_refused(self, database, subject):
