@@ -41,9 +41,19 @@ def trial() -> None:
     help="Exit with 1 if this check falls short: any arm worse than the baseline, or, with RATE "
     "(0.9 or 90%), any arm passing less often than that.",
 )
+@click.option(
+    "--patience",
+    type=click.FloatRange(1),
+    default=600,
+    show_default=True,
+    metavar="SECONDS",
+    help="How long to wait while all that is left to ask is paused, its models being out of reach.",
+)
 @DATABASE
 @HOME
-def run(what: str, required: tuple[str, ...], database: str | None, home: Path) -> None:
+def run(
+    what: str, required: tuple[str, ...], patience: float, database: str | None, home: Path
+) -> None:
     """Run a trial and print its verdict.
 
     FILE is a YAML file; ID (12 or T12) takes up one that was stopped, or follows one that runs.
@@ -71,7 +81,7 @@ def run(what: str, required: tuple[str, ...], database: str | None, home: Path) 
     console = Console(highlight=False)
     store = open_store(database, home)
     trial_id = start(store, what)
-    done = follow(store, trial_id, console, what=f"T{trial_id}")
+    done = follow(store, trial_id, console, what=f"T{trial_id}", patience_s=patience)
     if done.status in ("stopped", "failed"):
         why = f" ({done.failure})" if done.failure else ""
         console.print(

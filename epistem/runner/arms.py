@@ -88,15 +88,15 @@ class ArmAtWork:
     def has_body(self, case_at: int) -> bool:
         return case_at in self._bodies
 
-    def program(self, case_at: int, seed: int) -> Program[list[Answered]]:
-        """What answers the case: a talk of as many turns as it has."""
+    def program(self, case_at: int, seed: int) -> Program[Answered] | Program[list[Answered]]:
+        """What answers the case: one answer, or a talk of as many turns as it has."""
         case = self._cases[case_at].content
 
         def body_after(turns: Sequence[Turn]) -> SharedBody:
             return self._body(case_at, turns) if turns else self.first_body(case_at)
 
         if not case.turns:
-            return _alone(answer(self.wire, self.first_body(case_at), seed, self.tools))
+            return answer(self.wire, self.first_body(case_at), seed, self.tools)
         return talk(self.wire, body_after, case.turns, seed, self.tools)
 
     def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
@@ -110,10 +110,6 @@ class ArmAtWork:
             turns=turns,
         )
         return SharedBody(wire.encode(request))
-
-
-def _alone(program: Program[Answered]) -> Program[list[Answered]]:
-    return [(yield from program)]
 
 
 @dataclass

@@ -13,6 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
+from typing import Any
 
 import structlog
 import uvloop
@@ -308,10 +309,10 @@ class _Asking:
 
     def __init__(self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid]) -> None:
         self.cell, self.at_work, self.paid = cell, at_work, paid
-        self.driven: Driven[list[Answered]] | None = None
+        self.driven: Driven[Any] | None = None
         self.kept: list[NewCall] = []
 
-    def begin(self) -> Driven[list[Answered]]:
+    def begin(self) -> Driven[Any]:
         """Its program, which is told again what was paid for before."""
         program = self.at_work.program(self.cell.case_at, self.cell.seed)
         record = record_of(self.at_work.wire, self.paid) if self.paid else {}
@@ -330,8 +331,9 @@ class _Asking:
         answer = finish = None
         if error is None:
             assert self.driven is not None
-            last = self.driven.result[-1].reply
-            answer, finish = last.text, last.finish_reason
+            result = self.driven.result
+            last: Answered = result[-1] if isinstance(result, list) else result
+            answer, finish = last.reply.text, last.reply.finish_reason
             findings = bench.judge(Answer(answer, finish), ground)
         else:
             findings = bench.unanswered(ground)

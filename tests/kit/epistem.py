@@ -9,7 +9,7 @@ import signal
 import subprocess
 import sys
 from pathlib import Path
-from urllib.request import urlopen
+from urllib.request import Request, urlopen
 from uuid import uuid4
 
 from tests.kit.waiting import wait_for
@@ -48,6 +48,11 @@ class EpistemProcess:
     def get(self, path: str) -> object:
         with urlopen(f"{self.url}/api/v1{path}", timeout=20) as answer:
             return json.loads(answer.read())
+
+    def put(self, path: str, body: object) -> None:
+        headers = {"Content-Type": "application/json"}
+        told = Request(f"{self.url}/api/v1{path}", json.dumps(body).encode(), headers, method="PUT")
+        urlopen(told, timeout=20).close()
 
     def pids(self) -> dict[str, int]:
         """The processes it started, by what they are."""

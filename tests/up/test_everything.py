@@ -65,6 +65,24 @@ class TestCommand:
         assert "label is right" in done.stdout
         assert "baseline" in done.stdout
 
+    def test_a_model_out_of_reach_is_told_and_waited_for_no_longer_than_wished(
+        self, demo, tmp_path
+    ):
+        entry = {
+            "address": "http://127.0.0.1:9",
+            "context_window": 900,
+            "input_cents": 0,
+            "output_cents": 0,
+        }
+        demo.put("/models/away", entry)
+        plan = tmp_path / "plan.yaml"
+        plan.write_text("subject: triage-message\narms: [{version: 1, model: away}]\ncases: [1]\n")
+        done = run(demo.home, "trial", "run", str(plan), "--patience", "3")
+        assert done.returncode == 2
+        said = " ".join((done.stdout + done.stderr).split())
+        assert "Arm 1 is paused. away can't be reached at http://127.0.0.1:9" in said
+        assert "Nothing was recorded for 3 s." in said
+
     @pytest.mark.parametrize(
         ("required", "code"),
         [

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable
 from typing import Any, Generic, NamedTuple
 
 from epistem.core.engine.needs import Need, Program, Result
@@ -25,38 +24,41 @@ class NotInRecord(EpistemError):
     """A replay came to something that the record does not answer: there it departs."""
 
 
-@dataclass
 class Run(Generic[Result]):
-    """`need` is what the program waits for; None when it is over, and `result` is its result.
+    """A program being carried out. `need` is what it waits for; None when it is over, and `result` is
+    its result.
 
     Where `record` has what a need's path and digest ask for, that is given again by itself. It grows
-    by all that is given. What a driver gives is a matter of the driver: `give` or `fail`.
+    by all that is given. How something is had is a matter of the driver: `give`, or `fail`.
     """
 
-    program: Program[Result]
-    record: Record = field(default_factory=dict)
+    __slots__ = ("_seen", "need", "program", "record", "result")
 
-    def __post_init__(self) -> None:
-        self.need: Need | None = None
+    def __init__(self, program: Program[Result], record: Record | None = None) -> None:
+        self.program = program
+        self.record: Record = {} if record is None else record
         self.result: Result | None = None
+        self.need: Need | None = None
         self._seen: set[str] = set()
-        self._go_on(lambda: next(self.program))
+        self._move(program.send, None)
 
     def give(self, given: Any) -> None:
         """What the need asked for. Raises what the program raises."""
-        assert self.need is not None, "the program is over"
-        self.record[self.need.path] = Noted(self.need.digest, given)
-        self._go_on(lambda: self.program.send(given))
+        need = self.need
+        assert need is not None, "the program is over"
+        self.record[need.path] = Noted(need.digest, given)
+        self._move(self.program.send, given)
 
     def fail(self, error: Exception) -> None:
         """It could not be had. The program may go on without; else `error` is raised again."""
         assert self.need is not None, "the program is over"
-        self._go_on(lambda: self.program.throw(error))
+        self._move(self.program.throw, error)
 
-    def _go_on(self, step: Any) -> None:
+    def _move(self, step: Callable[[Any], Need], told: Any) -> None:
+        """On to the next need that the record does not answer."""
         while True:
             try:
-                need: Need = step()
+                need = step(told)
             except StopIteration as end:
                 self.need, self.result = None, end.value
                 return
@@ -70,8 +72,7 @@ class Run(Generic[Result]):
             if noted is None or noted.digest != need.digest:
                 self.need = need
                 return
-            given = noted.given
-            step = lambda given=given: self.program.send(given)  # noqa: E731
+            step, told = self.program.send, noted.given
 
 
 def replayed(program: Program[Result], record: Record) -> Result | None:

@@ -37,6 +37,8 @@ const answers = computed(() => {
     pending: (side === 0 ? left : right).isPending.value,
   }));
 });
+/** What was said after the first words, in a talk. The answers between are among the calls. */
+const turns = computed(() => shown.value?.content.turns ?? []);
 const input = computed(() => Object.entries(shown.value?.content.inputs ?? {}));
 watch(
   () => props.page.repeats,
@@ -95,6 +97,11 @@ async function asExample(reading: ReadingShape): Promise<void> {
         </p>
       </div>
     </header>
+    <ol v-if="turns.length" class="caption max-h-[54px] shrink-0 overflow-auto border-b border-rule-soft px-4 py-1" data-test="reader-turns">
+      <li v-for="(turn, at) in turns" :key="at" class="truncate" :title="turn">
+        <span class="font-mono text-slate">{{ at + 2 }}</span> {{ turn }}<template v-if="at === turns.length - 1"> · answered below</template>
+      </li>
+    </ol>
     <p v-if="left.error.value" class="p-4 text-rust" role="alert">{{ messageOf(left.error.value) }}</p>
     <div v-else class="flex min-h-0 flex-1">
       <AnswerPane
