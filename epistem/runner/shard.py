@@ -97,6 +97,7 @@ class _Shard:
         self._asking: set[asyncio.Task[None]] = set()
         self._cases: dict[int, TrialCase] = {}
         self._paid: dict[int, list[Paid]] = {}
+        self._again: dict[int, _Asking] = {}
         self._refilling = False
         self._beside = ThreadPoolExecutor(1, thread_name_prefix="filling in")
         with database.transaction() as tx:
@@ -154,6 +155,8 @@ class _Shard:
                 cells.pause(
                     tx, task.trial_id, arm, health.why, health.retry_after_s, again=health.on_trial
                 )
+            elif health.on_trial:  # nothing was sent to it that could tell
+                cells.try_now(tx, task.trial_id, arm)
         cells.release(tx, task.trial_id, task.owner)
 
     async def _lane(self, client: ModelClient, writer: Writer) -> None:
@@ -254,7 +257,7 @@ class _Shard:
         """What comes of one cell; None where it is to be asked again, its model being in trouble. It
         never raises for what a model or a case does."""
         at_work = self._arms[cell.arm]
-        ask = _Asking(cell, at_work, self._paid.get(cell.id, ()))
+        ask = self._again.pop(cell.id, None) or _Asking(cell, at_work, self._paid.get(cell.id, ()))
         try:
             if at_work.costly and not at_work.has_body(cell.case_at):
                 await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
@@ -276,7 +279,10 @@ class _Shard:
                     self._queues.drop(cell.arm)
                     return None
                 if self._queues.put_back(cell):
+                    self._again[cell.id] = ask
                     return None
+            elif at_work.health.on_trial:  # it refused this one request, so it can be asked
+                await self._end_pause(at_work)
             return ask.ended(error.message)
         except EpistemError as error:
             return ask.ended(error.message)
@@ -286,7 +292,7 @@ class _Shard:
                 f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"
             )
         if at_work.health.on_trial:
-            await asyncio.to_thread(self._end_pause, cell.arm)
+            await self._end_pause(at_work)
         at_work.health.answered()
         return ask.ended(None)
 
@@ -298,8 +304,10 @@ class _Shard:
 
         await asyncio.get_running_loop().run_in_executor(self._beside, unless_stopped)
 
-    def _end_pause(self, arm: int) -> None:
-        self._database.settled(lambda tx: cells.end_pause(tx, self._task.trial_id, arm))
+    async def _end_pause(self, at_work: ArmAtWork) -> None:
+        at_work.health.on_trial = False
+        end = partial(cells.end_pause, trial_id=self._task.trial_id, arm=at_work.arm.position)
+        await asyncio.to_thread(self._database.settled, end)
 
 
 class _Asking:
@@ -313,9 +321,12 @@ class _Asking:
         self.kept: list[NewCall] = []
 
     def begin(self) -> Driven[Any]:
-        """Its program, which is told again what was paid for before."""
+        """Its program, which is told again what was paid for before, by another shard or by this one."""
         program = self.at_work.program(self.cell.case_at, self.cell.seed)
-        record = record_of(self.at_work.wire, self.paid) if self.paid else {}
+        if self.driven is not None:
+            record = self.driven.run.record
+        else:
+            record = record_of(self.at_work.wire, self.paid) if self.paid else {}
         self.driven = Driven(Run(program, record))
         return self.driven
 

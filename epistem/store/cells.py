@@ -145,10 +145,12 @@ def end_pause(tx: Transaction, trial_id: int, arm: int) -> None:
     )
 
 
-def try_now(tx: Transaction, trial_id: int) -> int:
-    """Let all paused arms of the trial be tried at once; how many."""
+def try_now(tx: Transaction, trial_id: int, arm: int | None = None) -> int:
+    """Let all paused arms of the trial, or this one, be tried at once; how many."""
     return tx.run(
-        "UPDATE arms SET paused_until = NOW(3) WHERE trial_id = %s AND pauses > 0", [trial_id]
+        "UPDATE arms SET paused_until = NOW(3) "
+        "WHERE trial_id = %s AND pauses > 0 AND (%s IS NULL OR position = %s)",
+        (trial_id, arm, arm),
     )
 
 

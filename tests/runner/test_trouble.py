@@ -12,6 +12,7 @@ from tests.kit.model_server import ModelServer
 from tests.kit.running import OPTIONS, carry_out, put_model, status_of, step_until, ticks
 from tests.kit.servers import served
 from tests.kit.subjects import library, start_trial
+from tests.runner.test_programs import tides
 
 
 class TestWhatCannotBeRecorded:
@@ -155,6 +156,40 @@ class TestPausing:
             work.try_now(tx, trial.id)
         done = carry_out(runner, database, trial)
         assert (done.status, done.unanswered) == ("finished", 0)
+
+    def test_an_arm_that_refuses_only_this_or_that_request_is_not_paused_any_longer(
+        self, database, subject, runner, model_server
+    ):
+        model_server.script.extend([(503, "", {})] * 10_000)
+        put_model(database, "strict", model_server.url)
+        trial = start_trial(database, subject, arms=self.arms("strict"), repeats=2)
+        step_until(runner, lambda: self.paused(database, trial), what="the pause")
+        model_server.answer = lambda body: (400, {"error": "not this"}, {})
+        model_server.script.clear()
+        with database.transaction() as tx:
+            work.try_now(tx, trial.id)
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.unanswered) == ("finished", 14)
+
+    def test_a_talk_that_waits_out_trouble_pays_no_turn_twice(self, database, runner, model_server):
+        away = []
+
+        def answer(body):
+            if len(body["messages"]) > 2 and len(away) < 4:
+                away.append(body)
+                return 503, "", {}
+            return f"said {len(body['messages'])}"
+
+        model_server.answer = answer
+        put_model(database, "own", model_server.url)
+        with database.transaction() as tx:
+            subject = tides(tx, turns=("And then?",))
+        trial = start_trial(database, subject, arms=self.arms("own"), repeats=2)
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.unanswered, done.calls) == ("finished", 0, 4)
+        firsts = [body for body in model_server.requests if len(body["messages"]) == 2]
+        assert len(firsts) == 2
+        assert len(away) == 4
 
     def test_a_key_that_is_not_there_pauses_without_a_call(
         self, database, subject, runner, model_server
