@@ -11,8 +11,9 @@ from pathlib import Path
 
 from epistem.core.errors import InvalidFile, NotFound
 from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
-from epistem.store import drafts, files, subjects
+from epistem.store import drafts, subjects
 from epistem.store.database import Database, Transaction
+from epistem.work import files
 
 STATE = ".epistem.json"
 """Beside the files: what each prompt's file held when folder and server were last the same."""

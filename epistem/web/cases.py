@@ -6,10 +6,8 @@ from flask import Response
 from pydantic import Field
 
 from epistem.core.cases.content import Case, title_of
-from epistem.core.checks.registry import CheckUse
 from epistem.core.shapes import Document
-from epistem.store import cases, drafts, subjects
-from epistem.store.database import Transaction
+from epistem.store import cases, subjects
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -22,10 +20,9 @@ from epistem.web.replies import (
     expected_revision,
     reply,
 )
+from epistem.work import cases as work
 
 bp = blueprint("cases")
-
-MUST_NOT_SAY = "outcome.must_not_say"
 
 
 class CasePage(Shape):
@@ -60,14 +57,6 @@ def page_of(kept: cases.KeptCase) -> CasePage:
     )
 
 
-def _attach(tx: Transaction, subject: subjects.Subject, case: Case) -> None:
-    """A case that rules words out is of no use without the check that looks for them."""
-    checks = subject.checks_for(drafts.get(tx, subject).content.reply)
-    if case.expect.must_not_say and all(use.check != MUST_NOT_SAY for use in checks):
-        use = CheckUse.from_json({"check": MUST_NOT_SAY})
-        subjects.set_checks(tx, subject, [*checks, use], subject.checks_revision)
-
-
 @bp.get(
     "/subjects/<name>/cases", responses={200: CaseList}, operation_id="listCases",
     summary="The cases that are kept",
@@ -85,8 +74,7 @@ def list_cases(path: SubjectPath) -> Response:
 def keep_case(path: SubjectPath, body: Case) -> Response:
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        kept = cases.keep(tx, subject, body)
-        _attach(tx, subject, kept.content)
+        kept = work.keep(tx, subject, body)
     return reply(page_of(kept), 201, headers={"ETag": etag(kept.revision)})
 
 
@@ -108,8 +96,7 @@ def put_case(path: CasePath, header: IfMatch, body: Case) -> Response:
     revision = expected_revision()
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        kept = cases.change(tx, subject, path.number, body, revision)
-        _attach(tx, subject, kept.content)
+        kept = work.change(tx, subject, path.number, body, revision)
     return reply(page_of(kept), headers={"ETag": etag(kept.revision)})
 
 

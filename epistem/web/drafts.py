@@ -12,7 +12,7 @@ from epistem.core.prompts.inputs import inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
-from epistem.store import drafts, renaming, subjects, versions
+from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -26,7 +26,8 @@ from epistem.web.replies import (
     expected_revision,
     reply,
 )
-from epistem.work import evidence
+from epistem.work import evidence, renaming
+from epistem.work.drafts import save_version as save_version_of
 
 bp = blueprint("drafts")
 
@@ -189,11 +190,8 @@ def save_version(path: SubjectPath, header: IfMatch, body: NewVersion) -> Respon
     revision = expected_revision()
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
-        draft = drafts.get(tx, subject, lock=True)
-        if draft.revision != revision:
-            raise drafts.StaleDraft(draft, draft.content)
-        version, new = versions.save(
-            tx, subject, draft.content, body.note.strip(), body.saved_by.strip()
+        version, new = save_version_of(
+            tx, subject, revision, body.note.strip(), body.saved_by.strip()
         )
         page = _draft_page(tx, subject, drafts.get(tx, subject))
     saved = SavedVersion(version=VersionPage.model_validate(version), new=new, draft=page)

@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS, from_yaml, to_yaml
 from epistem.core.shapes import Document
-from epistem.store import drafts, files, subjects, versions
+from epistem.store import drafts, subjects, versions
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -25,6 +25,7 @@ from epistem.web.replies import (
     expected_revision,
     reply,
 )
+from epistem.work import files
 
 bp = blueprint("files")
 

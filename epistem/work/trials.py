@@ -13,7 +13,7 @@ from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
-from epistem.store import cases, cells, entries, models, renaming, trials, versions
+from epistem.store import cases, cells, entries, models, renames, trials, versions
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
 from epistem.store.models import Model
@@ -149,6 +149,6 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     check_uses(checks)
     measures = measures_of(checks, *(version.content.reply for version in saved))
     check_question(plan, [measure.key for measure in measures])
-    renames = renaming.renames_of(tx, subject)
-    aliases = [todays_names(inputs_of(version.content), renames) for version in saved]
+    before = renames.all_of(tx, subject)
+    aliases = [todays_names(inputs_of(version.content), before) for version in saved]
     return _SpeltOut(saved, asked, chosen, checks, measures, aliases)

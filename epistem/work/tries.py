@@ -34,7 +34,7 @@ from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, Made, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
-from epistem.store import bodies, calls, entries, fragments, models, renaming, subjects, tries
+from epistem.store import bodies, calls, entries, fragments, models, renames, subjects, tries
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
@@ -175,7 +175,7 @@ def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactR
 
 def _with_old_names(tx: Transaction, subject: Subject, content: Prompt, asked: Asked) -> Asked:
     """What an older version asks for by a name that was changed since is given under that, too."""
-    aliases = todays_names(inputs_of(content), renaming.renames_of(tx, subject))
+    aliases = todays_names(inputs_of(content), renames.all_of(tx, subject))
     if not aliases:
         return asked
     return asked.model_copy(update={"inputs": with_old_names(asked.inputs, aliases)})

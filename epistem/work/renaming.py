@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.rename import TextChange, rename_input, rename_key
-from epistem.store import cases, drafts
+from epistem.store import cases, drafts, renames
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 
@@ -39,23 +39,10 @@ def rename(
             f"Case {both[0]} has an input “{new}” beside “{old}”. Choose another name.", field="new"
         )
     if apply:
-        tx.run(
-            "INSERT INTO input_renames (subject_id, old, new) VALUES (%s, %s, %s)",
-            (subject.id, old, new),
-        )
+        renames.keep(tx, subject, old, new)
         draft = drafts.save(tx, subject, done.content, revision)
         for case in kept:
             inputs = rename_key(case.content.inputs, old, new)
             content = case.content.model_copy(update={"inputs": inputs})
             cases.change(tx, subject, case.number, content, case.revision)
     return Renaming(done.changes, [case.number for case in kept], draft)
-
-
-def renames_of(tx: Transaction, subject: Subject) -> list[tuple[str, str]]:
-    """(old, new), in the order in which inputs were renamed."""
-    return [
-        (old, new)
-        for old, new in tx.rows(
-            "SELECT old, new FROM input_renames WHERE subject_id = %s ORDER BY id", [subject.id]
-        )
-    ]
