@@ -16,36 +16,47 @@ from epistem.store.database import Database
 
 Result = TypeVar("Result")
 LOOK_S = 0.05
-"""How often one looks for a free place among the calls at once, more or less."""
+LONGEST_LOOK_S = 0.15
+"""How often one looks for a free place among the calls at once, more or less; less often in time."""
 
 
 class SharedLimits:
-    """Turns that the database hands out. Its statements run in threads, since callers are in a loop."""
+    """Turns that the database hands out. Its statements run in threads, since callers are in a loop.
+
+    Who asks a model here stands in line: only the first of them looks for a place and takes a turn, so
+    that one who gives up leaves no more than one turn unused.
+    """
 
     def __init__(self, database: Database) -> None:
         self._database = database
         self._places = turns.Places(database.address)
         self._threads = ThreadPoolExecutor(2, thread_name_prefix="limits")
+        self._lines: dict[str, asyncio.Lock] = {}
 
     @asynccontextmanager
     async def turn(
         self, endpoint: Endpoint, tokens: int, sleep: Callable[[float], Awaitable[None]]
     ) -> AsyncIterator[None]:
         place = None
-        if endpoint.calls_at_once:
-            while (
-                place := await self._do(self._places.take, endpoint.model, endpoint.calls_at_once)
-            ) is None:
-                await sleep(LOOK_S * random.uniform(0.5, 1.5))
         try:
-            if (spacing := spacing_s(endpoint, tokens)) > 0:
-                wait_s = await self._do(self._take_turn, endpoint.model, spacing)
-                if wait_s > 0:
-                    await sleep(wait_s)
+            async with self._lines.setdefault(endpoint.model, asyncio.Lock()):
+                if endpoint.calls_at_once:
+                    place = await self._place(endpoint.model, endpoint.calls_at_once, sleep)
+                if (spacing := spacing_s(endpoint, tokens)) > 0:
+                    wait_s = await self._do(self._take_turn, endpoint.model, spacing)
+                    if wait_s > 0:
+                        await sleep(wait_s)
             yield
         finally:
             if place is not None:
                 self._threads.submit(self._places.give_back, place)
+
+    async def _place(self, model: str, most: int, sleep: Callable[[float], Awaitable[None]]) -> str:
+        wait_s = LOOK_S
+        while (place := await self._do(self._places.take, model, most)) is None:
+            await sleep(wait_s * random.uniform(0.5, 1.5))
+            wait_s = min(wait_s * 1.5, LONGEST_LOOK_S)
+        return place
 
     def close(self) -> None:
         self._threads.shutdown(wait=True)
