@@ -63,6 +63,8 @@ class Runner:
         self._database = Database(address, connections=4)
         self._in_hand: dict[ShardTask, Future[ShardResult]] = {}
         self._free_since: dict[str, float] = {}
+        self._look_for_gone_at = 0.0
+        self._look_for_more_at = 0.0
         self._shards_made = 0
         self._lock: _RunnerLock | None = None
         self._away = False
@@ -116,6 +118,9 @@ class Runner:
     def _take_over(self) -> None:
         """Give back the cells of runners that have been gone for a while."""
         now = time.monotonic()
+        if now < self._look_for_gone_at:
+            return
+        self._look_for_gone_at = now + self._options.gone_s / 4
         with self._database.transaction() as tx:
             gone = cells.runners_gone(tx)
         self._free_since = {name: self._free_since.get(name, now) for name in gone}
@@ -130,6 +135,11 @@ class Runner:
         busy = len(self._in_hand)
         if not self._options.shards or busy >= max(MOST_SHARDS, self._options.shards):
             return False
+        now = time.monotonic()
+        if busy >= self._options.shards:  # only for a trial without any: that can wait a moment
+            if now < self._look_for_more_at:
+                return False
+            self._look_for_more_at = now + self._options.poll_s
         with self._database.transaction() as tx:
             going = cells.trials_to_run(tx)
             if not going:
