@@ -35,14 +35,17 @@ class ModelClient:
         sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
         keys: Keys | None = None,
         limits: Limits | None = None,
+        may_ask: Callable[[], None] = lambda: None,
     ) -> None:
-        """`sleep` is how any wait between attempts is spent; it may raise, to give up."""
+        """`sleep` is how any wait between attempts is spent, and `may_ask` is asked once it is a call's
+        turn: either may raise, to give up."""
         self._keys = keys or Keys.of_this_server()
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
         self._sleep = sleep
         self._sender = Sender(in_flight)
         self._limits = limits or Own()
+        self._may_ask = may_ask
         self._headers: dict[Endpoint, dict[str, str]] = {}
         self._paces: dict[str, Pace] = {}
 
@@ -71,6 +74,7 @@ class ModelClient:
         while True:
             attempt += 1
             async with self._turn(endpoint, body) as pace:
+                self._may_ask()
                 begun = _Begun(attempt)
                 try:
                     raw, reply = await self._sender.ask(endpoint, body, headers)

@@ -132,6 +132,7 @@ class _Shard:
             rng=random.Random(task.owner),
             sleep=self._sleep,
             limits=limits,
+            may_ask=self._unless_stopped,
         ) as client:
             watch = asyncio.create_task(self._watch_status())
             try:
@@ -247,6 +248,10 @@ class _Shard:
             return
         raise _Stopped
 
+    def _unless_stopped(self) -> None:
+        if self._stopped:
+            raise _Stopped
+
     def _status(self) -> str:
         with self._database.transaction() as tx:
             return trials.status_of(tx, self._task.trial_id)
@@ -298,8 +303,7 @@ class _Shard:
 
     async def _beside_the_loop(self, move: Callable[[], object]) -> None:
         def unless_stopped() -> None:
-            if self._stopped:
-                raise _Stopped
+            self._unless_stopped()
             move()
 
         await asyncio.get_running_loop().run_in_executor(self._beside, unless_stopped)

@@ -39,6 +39,7 @@ KEPT_HEADERS = {
     "authorization", "x-api-key", "api-key", "cookie", "proxy-authorization", "host",
     "content-type", "content-length", "transfer-encoding", "connection",
 }  # fmt: skip
+NO_KEY_IN = KEPT_HEADERS - {"authorization", "x-api-key", "api-key", "proxy-authorization"}
 Price = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 
 
@@ -155,6 +156,7 @@ def put_model(path: ModelPath, header: IfMatch, body: ModelEntry) -> Response:
         keys = Keys.of_this_server()
         keys.check(body.key_reference, body.address, field="key_reference")
     _check_headers(body.headers)
+    _check_key_header(body.habits)
     given = {
         **body.model_dump(),
         "key_reference": body.key_reference or None,
@@ -269,6 +271,17 @@ def _check_headers(headers: dict[str, str]) -> None:
         if not _HEADER.match(name) or not _VALUE.match(value):
             message = f"“{name[:40]}” can't be sent: a header is one line of plain letters."
             raise InvalidInput(message, field="headers")
+
+
+def _check_key_header(habits: Habits) -> None:
+    """Raises InvalidInput for a header that a key can't be sent in."""
+    name, prefix = habits.key_header, habits.key_prefix
+    if name and (not _HEADER.match(name) or name.lower() in NO_KEY_IN):
+        message = f"A key can't be sent in the header “{name[:40]}”. Authorization and x-api-key are usual."
+        raise InvalidInput(message, field="habits.key_header")
+    if prefix is not None and not _VALUE.match(prefix):
+        message = "What stands before the key is a word of plain letters, such as Bearer."
+        raise InvalidInput(message, field="habits.key_prefix")
 
 
 async def _greet(model: models.Model) -> greeting.Greeting:

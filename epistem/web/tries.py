@@ -23,7 +23,6 @@ from epistem.web.try_shapes import (
     ExactRequest,
     TriedAnswer,
     TryOut,
-    exact_shape,
     tool_use,
     tried_answer,
 )  # fmt: skip
@@ -43,7 +42,8 @@ Item = Piece | ToolUsed | Driven[Answered]
     summary="The exact request, without sending it",
 )  # fmt: skip
 def show_request(path: SubjectPath, body: TryOut) -> Response:
-    return reply(exact_shape(tries.show(database(), path.name, body.content, body.asked)))
+    shown = tries.show(database(), path.name, body.content, body.asked)
+    return reply(ExactRequest.model_validate(shown))
 
 
 @bp.post(
@@ -92,7 +92,7 @@ def _events(
     said: dict[str, str] = {"content": "", "reasoning": ""}
 
     def keep_part(why: str) -> None:
-        if said["content"]:
+        if said["content"] or any(each.reply for each in driven.made):  # what was paid for is kept
             _kept(a_try, tries.part_of(a_try, said["content"], said["reasoning"], why, driven.made))
 
     try:

@@ -90,11 +90,6 @@ class TriedAnswer(Shape):
     try_id: int | None = Field(None, description="Its place in the history.")
 
 
-def exact_shape(exact: Exact) -> ExactRequest:
-    parts = [RenderedPart(**part._asdict()) for part in exact.parts]
-    return ExactRequest(**{**vars(exact), "parts": parts})
-
-
 def tool_use(used: ToolUsed) -> ToolUse:
     return ToolUse(
         name=used.call.name,
@@ -108,7 +103,7 @@ def tried_answer(request: Exact, tried: Tried) -> TriedAnswer:
     answered, usage = tried.answered, tried.usage
     reply = answered.reply
     return TriedAnswer(
-        request=exact_shape(request),
+        request=ExactRequest.model_validate(request),
         answer=reply.text,
         reasoning=reply.reasoning,
         finish_reason=reply.finish_reason,

@@ -116,3 +116,20 @@ class TestWaits:
 
     def test_a_wish_beyond_the_most_is_held_to_it(self):
         assert Retry(most_s=5).wait_s(1, 3_600, random.Random(1)) == 5
+
+
+def test_who_may_not_ask_any_more_when_it_is_its_turn_sends_nothing(model_server):
+    class GivenUp(Exception):
+        pass
+
+    def may_ask():
+        raise GivenUp
+
+    async def run():
+        async with ModelClient(may_ask=may_ask) as client:
+            with pytest.raises(GivenUp):
+                await client.ask(Endpoint("m", model_server.url), b"{}")
+            assert client._paces["m"].going == 0
+
+    asyncio.run(run())
+    assert model_server.requests == []

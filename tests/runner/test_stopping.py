@@ -11,7 +11,7 @@ from epistem.runner.service import RunnerOptions
 from epistem.store import cells, models
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
-from tests.kit.running import carry_out, put_model, runner_of, status_of, ticks
+from tests.kit.running import carry_out, put_model, runner_of, status_of, step_until, ticks
 from tests.kit.subjects import start_trial
 from tests.kit.waiting import wait_for
 
@@ -68,6 +68,21 @@ class TestStopping:
         wait_for(lambda: runner.step() or runner.idle, seconds=20, what="the lanes to end")
         assert (status_of(database, trial).recorded, len(model_server.requests)) == (0, 14)
         runner.close()
+
+    def test_lanes_that_stand_in_line_at_a_limited_model_ask_no_more_after_a_stop(
+        self, database, subject, runner, model_server
+    ):
+        model_server.delay_s = 0.3
+        put_model(database, "local", model_server.url, calls_at_once=1)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "local"}], repeats=5)
+        step_until(runner, lambda: len(model_server.requests) > 1, what="some calls")
+        with database.transaction() as tx:
+            work.stop(tx, trial.id)
+        asked = len(model_server.requests)
+        step_until(runner, lambda: runner.idle, what="the lanes to end")
+        # Those that begin in the half second until the stop is heard, one after another, and no more.
+        assert len(model_server.requests) <= asked + 3
+        assert len(model_server.requests) == status_of(database, trial).recorded
 
     def test_a_finished_trial_cannot_go_on(self, database, subject, runner):
         trial = start_trial(database, subject, repeats=1)

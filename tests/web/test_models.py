@@ -151,3 +151,29 @@ class TestTheOtherFormat:
 
     def test_one_that_there_is_not_is_refused(self, api, two_models):
         assert_problem(put(api, wire_format="flags"), 422, "wire_format", "chat_completions")
+
+
+@pytest.mark.parametrize(
+    ("habits", "field"),
+    [
+        ({"key_header": "x\r\nHost: elsewhere"}, "habits.key_header"),
+        ({"key_header": "Content-Length"}, "habits.key_header"),
+        ({"key_header": "größe"}, "habits.key_header"),
+        ({"key_prefix": "a\nb"}, "habits.key_prefix"),
+        ({"refuses": ["messages"]}, "habits.refuses.0"),
+        ({"limit_as": "tokens"}, "habits.limit_as"),
+        ({"schema_as": "xml"}, "habits.schema_as"),
+        ({"colour": "red"}, "habits.colour"),
+    ],
+)
+def test_habits_that_cannot_be_are_refused_by_field(api, habits, field):
+    answer = put(api, habits=habits)
+    assert (answer.status_code, answer.get_json()["field"]) == (422, field)
+    assert put(api, habits={"key_header": "X-Token", "key_prefix": "Token"}).status_code == 200
+
+
+@pytest.mark.parametrize("field", ["calls_at_once", "tokens_per_minute"])
+@pytest.mark.parametrize("value", [0, -1, 1.5, "many", 10**12])
+def test_limits_that_cannot_be_are_refused_by_field(api, field, value):
+    answer = put(api, **{field: value})
+    assert (answer.status_code, answer.get_json()["field"]) == (422, field)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, Literal, NamedTuple
 
 from epistem.core.errors import WireError
@@ -21,6 +22,7 @@ from epistem.core.wire.reply import NOT_TOLD, Reply, Usage
 from epistem.core.wire.thinking import ThinkMarks
 
 MAX_LINE_BYTES = 12_000_000
+_ENDS = re.compile(rb"[\r\n]")
 Kind = Literal["content", "reasoning"]
 
 
@@ -50,6 +52,8 @@ class LineReader:
 
     def __init__(self) -> None:
         self._rest = b""
+        self._unended: list[bytes] = []
+        self._waiting = 0
         self._begun = False
         self._data: list[bytes] = []
         self._event = b""
@@ -84,7 +88,13 @@ class LineReader:
 
     def feed(self, data: bytes) -> list[Piece]:
         """The pieces that are whole by now. Raises WireError for an event that can't be read."""
-        data = self._rest + data
+        if self._begun and not self._rest.endswith(b"\r") and not _ENDS.search(data):
+            self._unended.append(data)  # of a line that goes on, put together when it ends
+            self._waiting += len(data)
+            self._check_size()
+            return []
+        data = b"".join((self._rest, *self._unended, data))
+        self._unended, self._waiting = [], 0
         if not self._begun and len(data) >= len(BOM):
             data, self._begun = data.removeprefix(BOM), True
         held = data.endswith(b"\r")  # a line feed may follow it
@@ -93,14 +103,13 @@ class LineReader:
         *lines, self._rest = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n").split(b"\n")
         if held:
             self._rest += b"\r"
-        if len(self._rest) + sum(map(len, self._data)) > MAX_LINE_BYTES:
-            raise WireError(f"A line of the stream is longer than {MAX_LINE_BYTES:,} bytes.")
+        self._check_size()
         return [piece for line in lines for piece in self._line(line)]
 
     def reply(self) -> Reply:
         """Raises NothingCame for an empty stream, and WireError when it broke off before the answer
         was over."""
-        if self._rest:
+        if self._rest or self._unended:
             self.feed(b"\n")
         self._dispatch(whole=True)
         self._pieces_of(self._marks.end())
@@ -122,6 +131,11 @@ class LineReader:
             reasoning or unopened,
             calls,
         )
+
+    def _check_size(self) -> None:
+        size = len(self._rest) + self._waiting + sum(map(len, self._data))
+        if size > MAX_LINE_BYTES:
+            raise WireError(f"A line of the stream is longer than {MAX_LINE_BYTES:,} bytes.")
 
     def _pieces_of(self, cut: list[tuple[bool, str]]) -> list[Piece]:
         pieces = [Piece("reasoning" if thought else "content", text) for thought, text in cut]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 OPEN, CLOSE = "<think>", "</think>"
+MOST_BEFORE = 1_000
+"""Characters of white space before a mark; after so many none is looked for any more."""
 
 
 class ThinkMarks:
@@ -26,7 +28,9 @@ class ThinkMarks:
     def _cut(self) -> list[tuple[bool, str]]:
         if self._state == "before":
             begun = self._held.lstrip()
-            if OPEN.startswith(begun):  # nothing yet, or the beginning of a mark
+            if len(self._held) < MOST_BEFORE and OPEN.startswith(
+                begun
+            ):  # nothing yet, or the beginning of a mark
                 if begun != OPEN:
                     return []
             elif not begun.startswith(OPEN):
