@@ -153,6 +153,12 @@ class Transaction:
         row: tuple[Any, ...] | None = self._cursor.fetchone()
         return row
 
+    def number(self, sql: str, parameters: Sequence[Any] = ()) -> int:
+        """The number that the query answers with, such as a count."""
+        row = self.first(sql, parameters)
+        assert row is not None
+        return int(row[0])
+
 
 class Database:
     """A pool of connections. Safe to share between threads, not across a fork."""

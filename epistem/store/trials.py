@@ -246,6 +246,20 @@ def cases_of(
     return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
 
 
+def took_all(tx: Transaction, trial: Trial) -> bool:
+    """Whether it asked every case that is kept, but for those that came after its last."""
+    left_out = tx.first(
+        """
+        SELECT c.number FROM cases c
+          LEFT JOIN trial_cases t ON t.trial_id = %s AND t.number = c.number
+         WHERE c.subject_id = (SELECT subject_id FROM trials WHERE id = %s) AND c.deleted_at IS NULL
+           AND c.number < %s AND t.number IS NULL LIMIT 1
+        """,
+        (trial.id, trial.id, max(trial.plan.cases or [0])),
+    )
+    return left_out is None
+
+
 def end(tx: Transaction, trial_id: int, status: str) -> bool:
     """Whether it was going on, and has that status now."""
     return bool(

@@ -11,6 +11,7 @@ from epistem.core.errors import InvalidInput, NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.settings import Settings
 from epistem.store import drafts
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
@@ -28,6 +29,18 @@ class Version:
     note: str
     created_at: datetime
     saved_by: str = ""
+
+
+@dataclass(frozen=True)
+class Line:
+    """What a list shows of a version."""
+
+    number: int
+    content_hash: str
+    note: str
+    saved_by: str
+    created_at: datetime
+    settings: Settings
 
 
 def save(
@@ -76,12 +89,17 @@ def get(tx: Transaction, subject: Subject, number: int) -> Version:
     return _from_row(row)
 
 
-def all_of(tx: Transaction, subject: Subject) -> list[Version]:
-    """Newest first."""
+def lines(tx: Transaction, subject: Subject, *, before: int | None = None, most: int) -> list[Line]:
+    """Newest first; those of a number under `before`, where it is given."""
     rows = tx.rows(
-        f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s ORDER BY number DESC", [subject.id]
+        """
+        SELECT number, content_hash, note, saved_by, created_at, JSON_EXTRACT(content, '$.settings')
+          FROM versions WHERE subject_id = %s AND (%s IS NULL OR number < %s)
+         ORDER BY number DESC LIMIT %s
+        """,
+        (subject.id, before, before, most),
     )
-    return [_from_row(row) for row in rows]
+    return [Line(*(*row[:5], Settings.from_json(json.loads(row[5] or "{}")))) for row in rows]
 
 
 def _from_row(row: tuple[Any, ...]) -> Version:

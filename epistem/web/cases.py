@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from flask import Response
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
 from epistem.core.shapes import Document
 from epistem.store import cases, subjects
+from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -24,6 +25,9 @@ from epistem.work import cases as work
 
 bp = blueprint("cases")
 
+LISTED = 100
+MOST_TAGS = 200
+
 
 class CasePage(Shape):
     number: int
@@ -34,8 +38,48 @@ class CasePage(Shape):
     deleted: bool
 
 
+class CaseEntry(Shape):
+    """What a list shows of a case. `turns` counts what the person says after the inputs."""
+
+    number: int
+    title: str
+    label: str | None
+    tags: list[str]
+    turns: int
+
+
 class CaseList(Shape):
-    cases: list[CasePage]
+    """A page of those that are found, by number. `at` is the place of its first among them; a page may
+    be shorter than was asked for. `place` is that of the case that was asked for, if it is found."""
+
+    cases: list[CaseEntry]
+    at: int
+    found: int
+    kept: int
+    place: int | None
+
+
+class CaseQuery(BaseModel):
+    find: str = Field(
+        "", max_length=200, description="Words of its number, inputs, turns, expectations or tags."
+    )
+    at: int = Field(0, ge=0, description="The place to begin at.")
+    most: int = Field(LISTED, ge=1, le=LISTED)
+    around: int | None = Field(
+        None, ge=1, description="The number of a case: the page that it is on, instead of `at`."
+    )
+
+
+class TagCount(Shape):
+    tag: str
+    cases: int
+
+
+class CaseTags(Shape):
+    """The most frequent tags, with how many cases have each, and how many cases there are at all."""
+
+    kept: int
+    tags: list[TagCount]
 
 
 class CasePath(SubjectPath):
@@ -59,12 +103,32 @@ def page_of(kept: cases.KeptCase) -> CasePage:
 
 @bp.get(
     "/subjects/<name>/cases", responses={200: CaseList}, operation_id="listCases",
-    summary="The cases that are kept",
+    summary="The cases that are kept, a page at a time",
 )  # fmt: skip
-def list_cases(path: SubjectPath) -> Response:
+def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
     with database().transaction() as tx:
-        found = cases.all_of(tx, subjects.get(tx, path.name))
-    return reply(CaseList(cases=[page_of(kept) for kept in found]))
+        subject, find = subjects.get(tx, path.name), query.find
+        kept = cases.how_many(tx, subject)
+        found = cases.how_many(tx, subject, find) if find.strip() else kept
+        at, place = query.at, None
+        if query.around is not None:
+            place = cases.place_of(tx, subject, query.around, find)
+            at = 0 if place is None else place - place % query.most
+        lines = cases.lines(tx, subject, find, at=at, most=query.most)
+    entries, _ = fitting([CaseEntry.model_validate(line) for line in lines], query.most)
+    return reply(CaseList(cases=entries, at=at, found=found, kept=kept, place=place))
+
+
+@bp.get(
+    "/subjects/<name>/cases/tags", responses={200: CaseTags}, operation_id="listCaseTags",
+    summary="The tags of the cases, and how many have each",
+)  # fmt: skip
+def list_case_tags(path: SubjectPath) -> Response:
+    with database().transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        kept, tags = cases.how_many(tx, subject), cases.tags_of(tx, subject, MOST_TAGS)
+    counts = [TagCount(tag=tag, cases=number) for tag, number in tags]
+    return reply(CaseTags(kept=kept, tags=counts))
 
 
 @bp.post(

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from flask import Response
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import first_words
 from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.inputs import inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
+from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -30,6 +32,8 @@ from epistem.work import evidence, renaming
 from epistem.work.drafts import save_version as save_version_of
 
 bp = blueprint("drafts")
+
+LISTED = 100
 
 
 class DraftProblem(Shape):
@@ -58,6 +62,17 @@ class DraftPage(Shape):
     problems: list[DraftProblem]
 
 
+class VersionLine(Shape):
+    """What a list shows of a version. `settings` are its own."""
+
+    number: int
+    content_hash: str
+    note: str
+    saved_by: str
+    created_at: Moment
+    settings: Settings
+
+
 class VersionPage(Shape):
     number: int
     content_hash: str
@@ -80,9 +95,16 @@ class VersionScore(Shape):
 
 
 class VersionList(Shape):
-    """Newest first."""
+    """Newest first. `more`: there are older ones, before the last of these."""
 
-    versions: list[VersionPage]
+    versions: list[VersionLine]
+    more: bool
+
+
+class Before(BaseModel):
+    before: int | None = Field(
+        None, ge=1, description="Only versions older than the one of this number."
+    )
 
 
 class VersionScores(Shape):
@@ -118,10 +140,10 @@ class LineChange(Shape):
 
 
 class Renamed(Shape):
-    """`cases` are the numbers of those that have the input."""
+    """`cases` counts those that have the input."""
 
     changes: list[LineChange]
-    cases: list[int]
+    cases: int
     draft: DraftPage
 
 
@@ -152,12 +174,14 @@ def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
 
 @bp.get(
     "/subjects/<name>/versions", responses={200: VersionList}, operation_id="listVersions",
-    summary="All versions, newest first",
+    summary="Versions, newest first, a page at a time",
 )  # fmt: skip
-def list_versions(path: SubjectPath) -> Response:
+def list_versions(path: SubjectPath, query: Before) -> Response:
     with database().transaction() as tx:
-        found = versions.all_of(tx, subjects.get(tx, path.name))
-    return reply(VersionList(versions=[VersionPage.model_validate(v) for v in found]))
+        subject = subjects.get(tx, path.name)
+        found = versions.lines(tx, subject, before=query.before, most=LISTED + 1)
+    lines, more = fitting([VersionLine.model_validate(line) for line in found], LISTED)
+    return reply(VersionList(versions=lines, more=more))
 
 
 @bp.get(

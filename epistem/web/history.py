@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Response
 from pydantic import BaseModel, Field
 
+from epistem.core.cases.content import Case, title_of
 from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.settings import Settings
 from epistem.store import subjects, tries
+from epistem.web.pages import fitting
 from epistem.web.replies import Moment, Shape, SubjectPath, database, reply
 from epistem.web.tries import bp  # one path has routes of both, and is described by one blueprint
 from epistem.web.try_shapes import TriedAnswer
@@ -16,13 +17,17 @@ from epistem.work.tries import Asked
 
 
 class TryLine(Shape):
-    """`edit` numbers the drafts that were tried, in order: lines with one number had one draft."""
+    """`edit` numbers the drafts that were tried, in order: lines with one number had one draft. `said` is
+    what it was asked, shortened, at which `turn` of a talk; `first_words` are those of the answer."""
 
     id: int
     tried_at: Moment
     model: str
     edit: int
-    asked: Asked
+    version: int | None
+    settings: Settings
+    said: str
+    turn: int
     first_words: str
     passed: bool
 
@@ -61,8 +66,8 @@ def list_tries(path: SubjectPath, query: Before) -> Response:
     with database().transaction() as tx:
         subject = subjects.get(tx, path.name)
         found = tries.listed(tx, subject, before=query.before, most=most + 1)
-    lines: list[Any] = [TryLine.model_validate(vars(line)) for line in found[:most]]
-    return reply(TryList(tries=lines, more=len(found) > most))
+    lines, more = fitting([_line(line) for line in found], most)
+    return reply(TryList(tries=lines, more=more))
 
 
 @bp.get(
@@ -73,3 +78,19 @@ def get_try(path: TryPath) -> Response:
     with database().transaction() as tx:
         found = tries.get(tx, subjects.get(tx, path.name), path.try_id)
     return reply(KeptTry.model_validate(vars(found)))
+
+
+def _line(found: tries.TryLine) -> TryLine:
+    asked = Asked.model_validate(found.asked)
+    return TryLine(
+        id=found.id,
+        tried_at=found.tried_at,
+        model=found.model,
+        edit=found.edit,
+        version=asked.version,
+        settings=asked.settings,
+        said=title_of(Case(inputs=asked.inputs)),
+        turn=1 + sum(turn.role == "user" for turn in asked.turns),
+        first_words=found.first_words,
+        passed=found.passed,
+    )

@@ -14,6 +14,7 @@ from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
 from epistem.store import subjects, trials
 from epistem.store.database import Transaction
+from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
 from epistem.web.subjects import Measure
@@ -65,10 +66,12 @@ class ArmShape(Shape):
 
 class TrialPage(TrialLine):
     """What a trial is made of. Its cases and ticks are asked for in pages. `numbers` are those of its
-    cases in order, as runs: [first, last] each."""
+    cases in order, as runs: [first, last] each. `took_all`: every case that is kept, but for those
+    that came later."""
 
     arms: list[ArmShape]
     cases: int
+    took_all: bool
     numbers: list[list[int]]
     checks: list[CheckUse]
     measures: list[Measure]
@@ -125,10 +128,13 @@ class ShowingShape(Shape):
 
 
 class EstimateShape(Shape):
-    """What a trial will take. `seconds` is null while nothing is known of a model's speed. Answers are
-    as long as past ones where `from_past`, else by a guess. `too_long` and `unfit` count requests that
-    the window has no room for, and that the cases' inputs can't make."""
+    """What a trial will take. `unlabelled` of its cases expect no label. `seconds` is null while nothing
+    is known of a model's speed. Answers are as long as past ones where `from_past`, else by a guess.
+    `too_long` and `unfit` count requests that the window has no room for, and that the cases' inputs
+    can't make."""
 
+    cases: int
+    unlabelled: int
     calls: int
     input_tokens: int
     output_tokens: int
@@ -171,6 +177,7 @@ def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],
         cases=trial.cases,
+        took_all=trials.took_all(tx, trial),
         numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
         measures=[Measure.model_validate(m) for m in trial.measures],
@@ -200,8 +207,9 @@ def list_trials(path: SubjectPath, query: Before) -> Response:
         found = trials.all_of(
             tx, subject, before=query.before, find=query.find.split(), most=LISTED + 1
         )
-        lines = [line_of(tx, trial) for trial in found[:LISTED]]
-    return reply(TrialList(trials=lines, more=len(found) > LISTED))
+        lines = [line_of(tx, trial) for trial in found]
+    shown, more = fitting(lines, LISTED)
+    return reply(TrialList(trials=shown, more=more))
 
 
 @bp.post(
@@ -224,7 +232,8 @@ def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
         subject = subjects.get(tx, path.name)
         found, outlook = work.estimate_of(tx, subject, body, IN_FLIGHT)
         showing = outlook_of(tx, subject, body, outlook)
-    return reply(EstimateShape(**found._asdict(), showing=_showing(showing)))
+    told = {**found._asdict(), "cases": outlook.cases, "unlabelled": outlook.unlabelled}
+    return reply(EstimateShape(**told, showing=_showing(showing)))
 
 
 def _showing(found: Showing) -> ShowingShape:

@@ -13,10 +13,10 @@ from epistem.store.subjects import Subject
 
 @dataclass(frozen=True)
 class Renaming:
-    """What changes: lines of parts, and the numbers of cases that have the input."""
+    """What changes: lines of parts, and how many cases have the input."""
 
     changes: list[TextChange]
-    cases: list[int]
+    cases: int
     draft: drafts.Draft
 
 
@@ -45,4 +45,4 @@ def rename(
             inputs = rename_key(case.content.inputs, old, new)
             content = case.content.model_copy(update={"inputs": inputs})
             cases.change(tx, subject, case.number, content, case.revision)
-    return Renaming(done.changes, [case.number for case in kept], draft)
+    return Renaming(done.changes, len(kept), draft)

@@ -34,8 +34,11 @@ class _SpeltOut(NamedTuple):
 
 
 class Outlook(NamedTuple):
-    """The measures of a plan, and how many of its cases each has something to say of."""
+    """Of a plan: how many cases it asks, how many of those expect no label, its measures, and how many
+    cases each has something to say of."""
 
+    cases: int
+    unlabelled: int
     measures: list[Measure]
     counts: list[int]
 
@@ -56,7 +59,8 @@ def estimate_of(
     contents = [each.content for each in told.cases]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
     found = estimate(arms, contents, plan.repeats, in_flight)
-    return found, Outlook(told.measures, counts)
+    unlabelled = sum(each.expect.label is None for each in contents)
+    return found, Outlook(len(contents), unlabelled, told.measures, counts)
 
 
 def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
@@ -69,7 +73,8 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
         entry_id = entries.keep(tx, model)
         arms.append(NewArm(version.id, arm.model, settings, entry_id, told.aliases[len(arms)]))
     numbers = [each.number for each in told.cases]
-    kept = plan.model_copy(update={"cases": numbers, "checks": told.checks})
+    spelt = {"cases": numbers, "tags": [], "like": None, "checks": told.checks}
+    kept = plan.model_copy(update=spelt)
     chosen: list[tuple[int, Case]] = [(each.number, each.content) for each in told.cases]
     cells_ = cells_of(plan, len(chosen))
     return trials.get(tx, trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_))
@@ -135,7 +140,7 @@ def _check_models(tx: Transaction, trial_id: int) -> None:
 
 def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     """Raises InvalidInput, naming the field of what can't be had or carried out."""
-    chosen = cases.picked(tx, subject, plan.cases)
+    chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, like=plan.like)
     check_plan(plan, len(chosen))
     known = models.all_of(tx)
     saved, asked = [], []

@@ -101,6 +101,17 @@ class Page:
         self.until(lambda: len(self.all(name)) > at)
         Select(self.all(name)[at]).select_by_value(value)
 
+    def pick_case(self, name: str, number: int | None) -> None:
+        """Search for a case by its number in the box `name`, or take what is no case."""
+        box = self.find(name)
+        box.click()
+        if number is None:
+            box.send_keys(Keys.CONTROL, "a")
+            box.send_keys(Keys.BACKSPACE)
+        else:
+            box.send_keys(str(number))
+        self.click("no-case" if number is None else f"case-{number}")
+
     def editor(self, part: str) -> WebElement:
         return self.find(f"part-{part}", ".cm-content")
 

@@ -16,7 +16,7 @@ PROMPT = "/subjects/triage-message"
 
 
 def draft(page: Page) -> None:
-    page.choose("try-case", "6")
+    page.pick_case("try-case", 6)
     page.click("answer-button")
     page.until(lambda: len(page.all("answer")) == 2)
     for _ in range(4):
@@ -42,7 +42,7 @@ def started(page: Page) -> None:
 
 
 def request(page: Page) -> None:
-    page.choose("try-case", "6")
+    page.pick_case("try-case", 6)
     page.click("exact-request")
     page.find("token-bar")
 
@@ -81,7 +81,7 @@ def versions(page: Page) -> None:
 
 
 def reply(page: Page) -> None:
-    page.choose("try-case", "6")
+    page.pick_case("try-case", 6)
     page.click("open-reply")
     page.find("shape-form")
 

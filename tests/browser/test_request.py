@@ -13,7 +13,7 @@ DRAFT = "/subjects/triage-message/draft"
 @pytest.fixture
 def request_page(page):
     page.go(DRAFT)
-    page.choose("try-case", "6")
+    page.pick_case("try-case", 6)
     page.click("exact-request")
     page.find("token-bar")
     page.driver.execute_script(

@@ -255,7 +255,9 @@ class TestHonesty:
         make.version(name, "second")
         listed = make.call("GET", "/subjects/triage-message/cases")[0]["cases"]
         for case in listed[:12]:
-            make.call("POST", f"/subjects/{name}/cases", case["content"])
+            number = case["number"]
+            content = make.call("GET", f"/subjects/triage-message/cases/{number}")[0]["content"]
+            make.call("POST", f"/subjects/{name}/cases", content)
         return f"/subjects/{name}"
 
     def test_a_stopped_trial_says_why_its_words_are_rare(self, page, make, own):

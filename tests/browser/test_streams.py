@@ -8,7 +8,7 @@ DRAFT = "/subjects/triage-message/draft"
 def one_column(page, model):
     """Draft on a case, with one column of this model."""
     page.go(DRAFT)
-    page.choose("try-case", "6")
+    page.pick_case("try-case", 6)
     page.find("column")
     while len(page.all("column")) > 1:
         page.click("remove-column")

@@ -147,7 +147,7 @@ def test_words_that_must_not_be_said_are_kept_with_the_case_and_checked(page, ma
     page.fill("must-not-say", said)
     page.click("keep-confirm")
     page.reads("notice", "Kept as case 1.")
-    page.choose("try-case", "1")
+    page.pick_case("try-case", 1)
     answered(page)
     page.until(
         lambda: any("says nothing ruled out: It says" in text for text in page.texts("finding"))

@@ -19,7 +19,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.reads("state-draft", "after v2, edited")
 
     # Try it on typed text in two columns, and look at what was sent.
-    page.choose("try-case", "")
+    page.pick_case("try-case", None)
     page.fill("input-message", "My blue scarf stayed on the 10:20, can you look?")
     page.click("answer-button")
     page.until(lambda: len(page.all("answer")) == 2)

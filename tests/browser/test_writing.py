@@ -80,7 +80,7 @@ class TestInputs:
         page.click("rename-go")
         page.until(lambda: page.find("input-row-note"))
         assert "{{ note }}" in page.editor("1-0").text
-        [case] = make.call("GET", "/subjects/renaming/cases")[0]["cases"]
+        case = make.call("GET", "/subjects/renaming/cases/1")[0]
         assert case["content"]["inputs"] == {"note": "wet"}
         page.click("undo")
         page.until(lambda: page.find("input-row-message"))
@@ -140,7 +140,7 @@ class TestExamples:
         make.call("POST", "/subjects/showing/cases", case)
         page.go("/subjects/showing/draft")
         page.click("open-examples")
-        page.choose("example-from-case", "1")
+        page.pick_case("example-from-case", 1)
         page.reads("example", "from case 1")
         page.fill("input-message", "dry")
         page.click("exact-request")

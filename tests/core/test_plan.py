@@ -74,7 +74,7 @@ class TestCases:
         assert title_of(Case(inputs={"a": "", "b": "\n  two \nthree"})) == "two"
         assert title_of(Case(inputs={"a": " "})) == "(empty)"
         assert title_of(Case(inputs={"a": "x" * 500})) == "x" * 119 + "…"
-        assert title_of(Case(inputs={"trip": {"pier": "Hollin"}})) == "{'pier': 'Hollin'}"
+        assert title_of(Case(inputs={"trip": {"pier": "Hollin"}})) == "pier: Hollin"
 
     def test_a_long_input_is_refused_by_name_whatever_its_type(self):
         for value in ("x" * 2_000_000, ["x" * 1_000] * 2_000):

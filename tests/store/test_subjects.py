@@ -128,7 +128,8 @@ class TestVersions:
         for thread in threads:
             thread.join(20)
         with database.transaction() as tx:
-            assert [v.number for v in versions.all_of(tx, subject)] == [5, 4, 3, 2, 1]
+            found = versions.lines(tx, subject, most=9)
+            assert [line.number for line in found] == [5, 4, 3, 2, 1]
 
     def test_one_that_is_not_there(self, database, subject):
         with pytest.raises(NotFound, match="no version 9"), database.transaction() as tx:
@@ -160,7 +161,7 @@ class TestCases:
             pytest.raises(NotFound, match="2 cases can't be found: 4, 9") as caught,
             database.transaction() as tx,
         ):
-            cases.picked(tx, subject, [9, 4])
+            cases.chosen(tx, subject, [9, 4])
         assert caught.value.field == "cases"
 
 

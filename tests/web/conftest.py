@@ -39,7 +39,7 @@ class Api:
         if path.startswith("/models/"):
             listed = self.get("/models").get_json()["models"]
             found = [model["revision"] for model in listed if model["name"] == last]
-        elif last == "deletion":
+        elif last == "deletion" or last.isdecimal():
             found = [self.get(path.removesuffix("/deletion")).get_json()["revision"]]
         else:
             page = self.get(path.removesuffix(f"/{last}")).get_json()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from pydantic import Field
@@ -11,6 +12,7 @@ from epistem.core.prompts.inputs import check_inputs
 from epistem.core.shapes import Document, Tag, said
 
 TITLE_CHARACTERS = 120
+SEARCHED_CHARACTERS = 20_000
 
 
 class Expectation(Document):
@@ -38,14 +40,42 @@ class Case(Document):
 def title_of(case: Case) -> str:
     """The first input's first line, shortened: what a list shows."""
     for value in case.inputs.values():
-        text = value if isinstance(value, str) else repr(value)
-        if text.startswith("data:image/"):
+        if _is_picture(value):
             continue
-        first = next((line.strip() for line in text.splitlines() if line.strip()), "")
+        first = next((line.strip() for line in _in_words(value).splitlines() if line.strip()), "")
         if first:
             return first if len(first) <= TITLE_CHARACTERS else first[: TITLE_CHARACTERS - 1] + "…"
-    pictured = any(str(value).startswith("data:image/") for value in case.inputs.values())
+    pictured = any(_is_picture(value) for value in case.inputs.values())
     return "(a picture)" if pictured else "(empty)"
+
+
+def words_of(case: Case) -> str:
+    """What the case is searched by, in small letters: inputs, turns, what is expected, and tags.
+
+    A very long case is searched by its beginning.
+    """
+    told = [_in_words(value) for value in case.inputs.values() if not _is_picture(value)]
+    expect = case.expect
+    told += [*case.turns, expect.label or "", expect.answer or "", *expect.must_not_say, *case.tags]
+    return "\n".join(each[:SEARCHED_CHARACTERS] for each in told)[:SEARCHED_CHARACTERS].casefold()
+
+
+def _is_picture(value: Any) -> bool:
+    return isinstance(value, str) and value.startswith("data:image/")
+
+
+def _in_words(value: Any) -> str:
+    """`pier: Hollin, seats: 2` for a record."""
+    match value:
+        case str():
+            return value
+        case dict():
+            return ", ".join(f"{key}: {_in_words(each)}" for key, each in value.items())
+        case list():
+            return ", ".join(map(_in_words, value))
+        case None:
+            return ""
+    return json.dumps(value)
 
 
 def checked(case: Case) -> Case:

@@ -11,7 +11,7 @@ from pydantic import Field
 from epistem.core.checks.registry import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document, listed, said
+from epistem.core.shapes import Document, Tag, listed, said
 
 MAX_REPEATS = 100
 MAX_CELLS = 200_000
@@ -35,11 +35,14 @@ class MainQuestion(Document):
 
 
 class TrialPlan(Document):
-    """`cases` are case numbers of the subject; None means all that are kept. The main question is
-    named before the trial starts, or never."""
+    """`cases` are case numbers of the subject; None means all that are kept. `tags` leaves those with
+    any of them, `like` those that the trial of this number asked. The main question is named before
+    the trial starts, or never."""
 
     arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
     cases: list[int] | None = None
+    tags: list[Tag] = said(max_length=50)
+    like: int | None = said(None, ge=1)
     repeats: int = 5
     checks: list[CheckUse] | None = None
     seed: int = Field(1, ge=0, lt=2**31)
@@ -70,6 +73,10 @@ def check_plan(plan: TrialPlan, cases: int) -> None:
                 "or a setting of one, or remove it.",
                 field=f"arms.{position}",
             )
+    if cases == 0 and (plan.tags or plan.like):
+        raise InvalidInput(
+            "None of the cases that are kept are of that choice. Choose others.", field="cases"
+        )
     if cases == 0:
         raise InvalidInput(
             "The trial has no cases. Keep some from Draft, or add them under Cases.", field="cases"

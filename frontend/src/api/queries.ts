@@ -1,8 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { keepPreviousData, useInfiniteQuery, useQueries, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, type Ref, ref, toValue } from "vue";
 
 import { api, got } from "./client";
-import type { ModelLine } from "./schema";
+import type { ModelLine, VersionLine } from "./schema";
 
 /** All subjects, or those with every word of `find`. */
 export function useDesk(find: Ref<string> = ref("")) {
@@ -68,19 +68,46 @@ export function useCheckKinds() {
   });
 }
 
-export function useCases(name: Ref<string>) {
+/** Every version, newest first, without its content. */
+export function useVersions(name: Ref<string>) {
+  return useQuery({ queryKey: ["versions", name], queryFn: () => allVersions(name.value) });
+}
+
+async function allVersions(name: string): Promise<VersionLine[]> {
+  const lines: VersionLine[] = [];
+  for (let more = true; more; ) {
+    const query = { before: lines.at(-1)?.number ?? null };
+    const page = await got(api.GET("/api/v1/subjects/{name}/versions", { params: { path: { name }, query } }));
+    lines.push(...page.versions);
+    more = page.more;
+  }
+  return lines;
+}
+
+/** A version with its content never changes, so it is fetched once. */
+const versionQuery = (name: string, number: number) => ({
+  queryKey: ["version", name, number],
+  queryFn: () => got(api.GET("/api/v1/subjects/{name}/versions/{number}", { params: { path: { name, number } } })),
+  staleTime: Infinity,
+});
+
+export function useVersion(name: Ref<string>, number: Ref<number | null>) {
   return useQuery({
-    queryKey: ["cases", name],
-    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases", { params: { path: { name: name.value } } })),
+    queryKey: ["version", name, number],
+    queryFn: () => versionQuery(name.value, number.value as number).queryFn(),
+    staleTime: Infinity,
+    enabled: computed(() => number.value !== null),
   });
 }
 
-export function useVersions(name: Ref<string>) {
-  return useQuery({
-    queryKey: ["versions", name],
-    queryFn: () =>
-      got(api.GET("/api/v1/subjects/{name}/versions", { params: { path: { name: name.value } } })),
-  });
+/** The contents of these versions as far as they are here, and a way to have one fetched. */
+export function useVersionContents(name: string, numbers: () => number[]) {
+  const queries = useQueryClient();
+  const found = useQueries({ queries: computed(() => [...new Set(numbers())].map((number) => versionQuery(name, number))) });
+  return {
+    contentOf: (number: number) => found.value.find((each) => each.data?.number === number)?.data?.content ?? null,
+    fetchContent: async (number: number) => (await queries.fetchQuery(versionQuery(name, number))).content,
+  };
 }
 
 /** How each version did, looked up while `wanted`. */
@@ -92,10 +119,19 @@ export function useScores(name: Ref<string>, wanted: () => boolean) {
   });
 }
 
-export function useTrials(name: Ref<string>) {
-  return useQuery({
-    queryKey: ["trials", name],
-    queryFn: () => got(api.GET("/api/v1/subjects/{name}/trials", { params: { path: { name: name.value } } })),
+/** Trials, newest first, a page at a time. */
+export function useTrials(name: Ref<string>, find: Ref<string>) {
+  return useInfiniteQuery({
+    queryKey: ["trials", name, find],
+    queryFn: ({ pageParam }) =>
+      got(
+        api.GET("/api/v1/subjects/{name}/trials", {
+          params: { path: { name: name.value }, query: { before: pageParam, find: find.value } },
+        }),
+      ),
+    initialPageParam: null as number | null,
+    getNextPageParam: (last) => (last.more ? (last.trials.at(-1)?.id ?? null) : null),
+    placeholderData: keepPreviousData,
   });
 }
 

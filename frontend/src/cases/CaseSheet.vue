@@ -1,113 +1,96 @@
 <script setup lang="ts">
 /** One case at reading width: its inputs, what is expected, tags, where it came from. */
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
 
-import { api, got, ifMatch, messageOf } from "@/api/client";
+import { fetchCase, useCaseChanges } from "@/api/cases";
+import { messageOf, Refusal } from "@/api/client";
 import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
-import { asText, isPicture, listFrom, valueOf } from "@/parts/values";
 import LabelField from "@/parts/LabelField.vue";
-import { unsaved } from "./unsaved";
+import { isPicture } from "@/parts/values";
+import { useQueryClient } from "@tanstack/vue-query";
+import { contentWith, edited, onTop, remember, remembered, textsOf } from "./editing";
+import TurnsField from "./TurnsField.vue";
 
 const props = defineProps<{ name: string; page: CasePage; labels: string[] }>();
 const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
+const queries = useQueryClient();
+const changes = useCaseChanges(() => props.name);
 const isNew = computed(() => props.page.number === 0);
-const inputs = ref<Record<string, string>>({});
-const label = ref("");
-const tags = ref("");
-const answer = ref("");
-/** One a line. */
-const turns = ref("");
-const mustNotSay = ref("");
-const lines = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
+const place = `${props.name}/${props.page.number}`;
+
+/** What is kept, as the fields show it, and what stands in the fields. */
+const kept = ref(props.page);
+const texts = ref(textsOf(props.page.content));
+/** Fields that somebody else changed, too, while they were edited here. */
+const both = ref<string[]>([]);
 const wrong = ref("");
 const busy = ref(false);
-const revision = ref(0);
+const dirty = computed(() => edited(texts.value, textsOf(kept.value.content)).length > 0);
 
-function fill(page: CasePage): void {
-  inputs.value = Object.fromEntries(
-    Object.entries(page.content.inputs ?? {}).map(([key, value]) => [key, asText(value)]),
-  );
-  label.value = page.content.expect?.label ?? "";
-  answer.value = page.content.expect?.answer ?? "";
-  mustNotSay.value = (page.content.expect?.must_not_say ?? []).join("\n");
-  turns.value = (page.content.turns ?? []).join("\n");
-  tags.value = (page.content.tags ?? []).join(", ");
-  revision.value = page.revision;
+const typed = remembered(place);
+if (typed) take(onTop(typed.texts, typed.before, texts.value));
+
+function take(merged: ReturnType<typeof onTop>): void {
+  texts.value = merged.texts;
+  both.value = merged.both;
 }
-fill(props.page);
-const place = `${props.name}/${props.page.number}`;
-const typed = unsaved.get(place);
-if (typed && typed.revision === props.page.revision) {
-  inputs.value = typed.inputs;
-  label.value = typed.label;
-  tags.value = typed.tags;
-  answer.value = typed.answer;
-  turns.value = typed.turns;
-  mustNotSay.value = typed.mustNotSay;
+/** Somebody else's change comes in under what is being typed here. */
+function rebase(page: CasePage): void {
+  if (page.revision <= kept.value.revision) return;
+  take(onTop(texts.value, textsOf(kept.value.content), textsOf(page.content)));
+  kept.value = page;
 }
+watch(() => props.page, rebase);
+onBeforeUnmount(() => remember(place, texts.value, textsOf(kept.value.content)));
 
-const body = computed(() => ({
-  inputs: Object.fromEntries(Object.entries(inputs.value).map(([key, text]) => [key, valueOf(text)])),
-  expect: { label: label.value.trim() || null, answer: answer.value.trim() || null, must_not_say: lines(mustNotSay.value) },
-  turns: lines(turns.value),
-  tags: listFrom(tags.value),
-  origin: props.page.content.origin ?? "",
-}));
-const dirty = computed(() => {
-  const { inputs: given, expect, tags: tagged, turns: said } = props.page.content;
-  const before = [given, expect?.label ?? null, expect?.answer ?? null, expect?.must_not_say ?? [], tagged ?? [], said ?? []];
-  const { inputs: now, expect: wanted, tags: chosen, turns: next } = body.value;
-  return JSON.stringify([now, wanted.label, wanted.answer, wanted.must_not_say, chosen, next]) !== JSON.stringify(before);
-});
-// A refetch may bring a newer text; it is taken only while nothing is being typed here.
-watch(
-  () => props.page,
-  (page, before) => {
-    if (before && page.revision !== before.revision && (!dirty.value || page.revision === revision.value)) fill(page);
-  },
-);
-
-onBeforeUnmount(() => {
-  if (!dirty.value) unsaved.delete(place);
-  else {
-    const typed = { inputs: inputs.value, label: label.value, tags: tags.value, answer: answer.value, turns: turns.value, mustNotSay: mustNotSay.value };
-    unsaved.set(place, { revision: revision.value, ...typed });
-  }
+const fields = useTemplateRef<HTMLTextAreaElement[]>("fields");
+onMounted(async () => {
+  await nextTick();
+  if (isNew.value) fields.value?.[0]?.focus();
 });
 
 async function save(): Promise<void> {
+  if (busy.value || (!dirty.value && !isNew.value)) return;
   busy.value = true;
   wrong.value = "";
+  const sent = texts.value;
+  const body = contentWith(kept.value.content, sent);
   try {
-    const kept = isNew.value
-      ? await got(
-          api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: props.name } }, body: body.value }),
-        )
-      : await got(
-          api.PUT("/api/v1/subjects/{name}/cases/{number}", {
-            params: {
-              path: { name: props.name, number: props.page.number },
-              header: ifMatch(revision.value),
-            },
-            body: body.value,
-          }),
-        );
-    revision.value = kept.revision;
-    if (isNew.value) fill(props.page); // so that the next new one starts empty
-    say(isNew.value ? `Kept as case ${kept.number}.` : `Case ${kept.number} is changed.`);
-    emit("saved", kept);
+    if (isNew.value) {
+      const page = await changes.keep(body);
+      texts.value = textsOf(kept.value.content); // so that the next new one starts empty
+      say(`Kept as case ${page.number}.`);
+      emit("saved", page);
+      return;
+    }
+    const page = await changes.change(kept.value.number, kept.value.revision, body);
+    // What was typed since it was sent stays on top of it.
+    take(onTop(texts.value, sent, textsOf(page.content)));
+    kept.value = page;
+    say(`Case ${page.number} is changed.`);
+    emit("saved", page);
   } catch (error) {
-    wrong.value = messageOf(error);
+    if (error instanceof Refusal && error.problem.status === 412) await catchUp();
+    else wrong.value = messageOf(error);
   } finally {
     busy.value = false;
+  }
+}
+
+async function catchUp(): Promise<void> {
+  try {
+    rebase(await fetchCase(queries, props.name, kept.value.number));
+    wrong.value = "The case was changed elsewhere meanwhile. What you typed stands on top of that now: look, and save again.";
+  } catch (error) {
+    wrong.value = messageOf(error);
   }
 }
 </script>
 
 <template>
-  <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="save">
+  <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="save" @keydown.ctrl.enter.prevent.stop="save">
     <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ isNew ? "New case" : `Case ${page.number}` }}</span>
@@ -122,34 +105,33 @@ async function save(): Promise<void> {
       </button>
     </header>
     <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
-      <label v-for="(_, input) in inputs" :key="input" class="flex flex-col gap-1">
+      <label v-for="(_, input) in texts.inputs" :key="input" class="flex flex-col gap-1">
         <span class="font-mono text-xs text-slate">{{ input }}</span>
-        <img v-if="isPicture(inputs[input])" :src="inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
+        <img v-if="isPicture(texts.inputs[input])" :src="texts.inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
         <textarea
           v-else
-          v-model="inputs[input]"
+          ref="fields"
+          v-model="texts.inputs[input]"
           rows="3"
           class="field field-sizing-content max-h-[340px] min-h-[78px] w-full font-serif text-read"
           :data-test="`case-input-${input}`"
         ></textarea>
       </label>
-      <label class="flex flex-col gap-1">
-        <span>What the person says next <span class="caption">(a turn a line; for talks)</span></span>
-        <textarea v-model="turns" rows="1" class="field field-sizing-content max-h-[160px] w-full font-serif" data-test="case-turns"></textarea>
-      </label>
-      <LabelField v-model="label" :labels="labels" />
+      <TurnsField v-model="texts.turns" />
+      <LabelField v-model="texts.label" :labels="labels" />
       <label class="flex flex-col gap-1">
         <span>An answer that would be right <span class="caption">(for you, and to show as an example)</span></span>
-        <textarea v-model="answer" rows="1" class="field field-sizing-content max-h-[200px] w-full font-serif"></textarea>
+        <textarea v-model="texts.answer" rows="1" class="field field-sizing-content max-h-[200px] w-full font-serif"></textarea>
       </label>
       <label class="flex flex-col gap-1">
         <span>It must not say <span class="caption">(words, one a line; capitals do not count)</span></span>
-        <textarea v-model="mustNotSay" rows="1" class="field field-sizing-content max-h-[120px] w-full font-serif" data-test="case-must-not-say"></textarea>
+        <textarea v-model="texts.mustNotSay" rows="1" class="field field-sizing-content max-h-[120px] w-full font-serif" data-test="case-must-not-say"></textarea>
       </label>
       <label class="flex flex-col gap-1">
         <span>Tags <span class="caption">(commas between)</span></span>
-        <input v-model="tags" class="field" placeholder="e.g. hard, two wishes" />
+        <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" />
       </label>
+      <p v-if="both.length" class="text-straw" role="status">Changed elsewhere, too: {{ both.join(", ") }}. Saving puts yours in its place.</p>
       <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
       <p class="caption">A trial keeps its cases as they were when it started, so a change here touches later trials only.</p>
     </div>

@@ -1,41 +1,34 @@
 <script setup lang="ts">
-import { useQueryClient } from "@tanstack/vue-query";
 import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
-import { api, got, ifMatch, messageOf } from "@/api/client";
-import { useCases, useSubject, useTrial } from "@/api/queries";
-import type { CasePage } from "@/api/schema";
+import { useCase, useCaseChanges, useCaseList } from "@/api/cases";
+import { api, got, messageOf } from "@/api/client";
+import { useSubject, useTrial } from "@/api/queries";
+import type { CaseEntry, CasePage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { count } from "@/marks/format";
 import TickStrip, { type Mark } from "@/marks/TickStrip.vue";
+import { useRested } from "@/parts/useRested";
 import { matrixOf, numbersOf } from "@/trial/matrix";
 import { useTicks } from "@/trial/useTicks";
 import CaseSheet from "./CaseSheet.vue";
+import { blankCase } from "./editing";
 
 const route = useRoute();
 const router = useRouter();
-const queries = useQueryClient();
 const name = computed(() => String(route.params.name));
 const subject = useSubject(name);
-const cases = useCases(name);
-const filter = ref("");
+const typed = ref("");
+const find = useRested(() => typed.value.trim());
+const { lines, found, kept, pending, error, retry, want, placeOf, numberAt } = useCaseList(name, find);
+const changes = useCaseChanges(() => name.value);
 const adding = ref(false);
 
-const all = computed(() => cases.data.value?.cases ?? []);
-const shown = computed(() => {
-  const wanted = filter.value.trim().toLowerCase();
-  if (!wanted) return all.value;
-  return all.value.filter((each) =>
-    [each.title, each.content.expect?.label ?? "", ...(each.content.tags ?? [])].some((text) =>
-      text.toLowerCase().includes(wanted),
-    ),
-  );
-});
 const number = computed(() => (route.params.number ? Number(route.params.number) : null));
-const open = computed(() => all.value.find((each) => each.number === number.value) ?? null);
+const open = useCase(name, number);
 
 /** The latest strips, of the newest version that the latest trial asked. */
 const latest = computed(() => subject.data.value?.latest_trial ?? null);
@@ -58,28 +51,43 @@ const stripsOf = computed(() => {
 
 const scroller = useTemplateRef<HTMLElement>("scroller");
 const rows = useVirtualizer(
-  computed(() => ({ count: shown.value.length, getScrollElement: () => scroller.value, estimateSize: () => 34, overscan: 12 })),
+  computed(() => ({ count: found.value, getScrollElement: () => scroller.value, estimateSize: () => 34, overscan: 12 })),
 );
+watch(() => rows.value.getVirtualItems().map((row) => row.index), want, { immediate: true });
+watch(lines, () => want(rows.value.getVirtualItems().map((row) => row.index)));
 
-function show(which: CasePage | undefined): void {
+function show(which: number): void {
   adding.value = false;
-  if (which) void router.push({ name: "cases", params: { name: name.value, number: which.number } });
+  void router.push({ name: "cases", params: { name: name.value, number: which } });
 }
-function move(by: number): void {
-  const at = shown.value.findIndex((each) => each.number === number.value);
-  const to = at < 0 ? 0 : Math.min(Math.max(at + by, 0), shown.value.length - 1);
-  show(shown.value[to]);
-  rows.value.scrollToIndex(to);
+/** The case `by` places further on in the list. */
+async function move(by: number): Promise<void> {
+  if (found.value === 0) return;
+  try {
+    const at = number.value === null ? null : await placeOf(number.value);
+    const to = at === null ? 0 : Math.min(Math.max(at + by, 0), found.value - 1);
+    const next = await numberAt(to);
+    if (next !== null) show(next);
+    rows.value.scrollToIndex(to);
+  } catch (error) {
+    complain(messageOf(error));
+  }
 }
 watch(
-  all,
-  (list) => {
-    if (number.value === null && list[0] && !adding.value) {
-      void router.replace({ name: "cases", params: { name: name.value, number: list[0].number } });
+  () => lines.value.get(0),
+  (first) => {
+    if (number.value === null && first && !adding.value && !find.value) {
+      void router.replace({ name: "cases", params: { name: name.value, number: first.number } });
     }
   },
   { immediate: true },
 );
+// A case that an address leads to is brought into sight.
+watch(pending, async (still) => {
+  if (still || number.value === null) return;
+  const place = await placeOf(number.value).catch(() => null);
+  if (place) rows.value.scrollToIndex(place, { align: "center" });
+});
 
 const labels = ref<string[]>([]);
 const inputNames = ref<string[]>(["message"]);
@@ -88,43 +96,27 @@ void got(api.GET("/api/v1/subjects/{name}/draft", { params: { path: { name: name
   if (draft.inputs.length) inputNames.value = draft.inputs;
 }, () => undefined);
 
-async function refresh(): Promise<void> {
-  await queries.invalidateQueries({ queryKey: ["cases"] });
-  await queries.invalidateQueries({ queryKey: ["subject", name.value] });
-}
-
-async function setDeleted(which: number, deleted: boolean, revision: number): Promise<void> {
+async function setAway(page: CasePage, away: boolean): Promise<void> {
   try {
-    const params = { path: { name: name.value, number: which }, header: ifMatch(revision) };
-    const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", { params, body: { deleted } }));
-    if (deleted) {
-      say(`Case ${which} is put away.`, () => void setDeleted(which, false, kept.revision));
-      await router.replace({ name: "cases", params: { name: name.value, number: undefined } });
-    }
-    await refresh();
+    const after = await changes.setAway(page.number, page.revision, away);
+    if (!away) return;
+    say(`Case ${page.number} is put away.`, () => void setAway(after, false));
+    await router.replace({ name: "cases", params: { name: name.value, number: undefined } });
   } catch (error) {
     complain(messageOf(error));
   }
 }
 
-async function saved(kept: CasePage): Promise<void> {
-  await refresh();
+async function saved(page: CasePage): Promise<void> {
   adding.value = false;
-  await router.push({ name: "cases", params: { name: name.value, number: kept.number } });
+  if (page.number !== number.value) await router.push({ name: "cases", params: { name: name.value, number: page.number } });
 }
-
-const blank = computed<CasePage>(() => ({
-  number: 0,
-  title: "",
-  revision: 0,
-  content: { inputs: Object.fromEntries(inputNames.value.map((input) => [input, ""])), expect: {}, tags: [], origin: "typed" },
-  updated_at: "",
-  deleted: false,
-}));
+const blank = computed(() => blankCase(inputNames.value));
+const at = (index: number): CaseEntry | undefined => lines.value.get(index);
 
 useKeys([
   {
-    keys: { j: () => move(1), k: () => move(-1), arrowdown: () => move(1), arrowup: () => move(-1) },
+    keys: { j: () => void move(1), k: () => void move(-1), arrowdown: () => void move(1), arrowup: () => void move(-1) },
     shown: ["J", "K"],
     label: "case",
   },
@@ -136,61 +128,66 @@ useKeys([
   <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
     <section class="panel flex min-w-0 flex-[3] flex-col">
       <header class="flex items-center gap-3 border-b border-rule px-[14px] py-[10px]">
-        <span class="font-semibold whitespace-nowrap">{{ count(all.length, "case") }}</span>
+        <span class="font-semibold whitespace-nowrap">{{ typed && !pending ? `${found.toLocaleString("en")} of ${count(kept, "case")}` : count(kept, "case") }}</span>
         <input
-          v-model="filter"
+          v-model="typed"
           class="field min-w-0 flex-1"
           type="search"
-          placeholder="Narrow by text, label or tag"
+          placeholder="Narrow by words, label, tag or number"
           aria-label="Narrow the list"
         />
         <button type="button" class="button" data-test="add-case" @click="adding = true">Add a case</button>
       </header>
       <div
-        class="grid grid-cols-[30px_1fr_84px_128px_92px] gap-x-3 border-b border-rule px-[14px] py-[6px] text-xs font-medium text-ink-2"
+        class="grid grid-cols-[42px_1fr_84px_128px_92px] gap-x-3 border-b border-rule px-[14px] py-[6px] text-xs font-medium text-ink-2"
       >
         <span>No.</span><span>Case</span><span>Expects</span><span>Tags</span>
         <span class="truncate" :title="stripsOf">{{ stripsOf || "Latest trial" }}</span>
       </div>
       <div ref="scroller" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
-        <div v-if="cases.isPending.value" class="flex flex-col gap-2 p-[14px]" aria-label="Loading">
+        <div v-if="pending" class="flex flex-col gap-2 p-[14px]" aria-label="Loading">
           <div v-for="n in 8" :key="n" class="h-6 bg-paper"></div>
         </div>
-        <div v-else-if="cases.error.value" class="p-6">
-          <p class="text-rust" role="alert">{{ messageOf(cases.error.value) }}</p>
-          <button type="button" class="button mt-2" @click="cases.refetch()">Try again</button>
+        <div v-else-if="error && lines.size === 0" class="p-6">
+          <p class="text-rust" role="alert">{{ messageOf(error) }}</p>
+          <button type="button" class="button mt-2" @click="retry()">Try again</button>
         </div>
-        <div v-else-if="all.length === 0" class="p-6">
+        <div v-else-if="kept === 0" class="p-6">
           <p class="font-serif text-say">No cases yet.</p>
           <p class="mt-2 max-w-[520px]">
             A case is one recorded input, with what you expect of the answer. Keep them while you try: press
             <kbd class="key">K</kbd> on the Draft screen. Or add one here. Six are the fewest that can settle anything.
           </p>
         </div>
-        <p v-else-if="shown.length === 0" class="p-6 text-ink-2">No case has “{{ filter }}” in its text, label or tags.</p>
+        <p v-else-if="found === 0" class="p-6 text-ink-2">No case has “{{ find }}” in its text, label or tags.</p>
         <div v-else :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
-          <button
-            v-for="row in rows.getVirtualItems()"
-            :key="shown[row.index]!.number"
-            type="button"
-            class="absolute inset-x-0 grid h-[34px] grid-cols-[30px_1fr_84px_128px_92px] items-center gap-x-3 border-b border-rule-soft px-[14px] text-left hover:bg-paper"
-            :class="shown[row.index]!.number === number && !adding ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
-            :style="{ transform: `translateY(${row.start}px)` }"
-            data-test="case-row"
-            @click="show(shown[row.index])"
-          >
-            <span class="font-mono text-sm text-ink-3">{{ shown[row.index]!.number }}</span>
-            <span class="truncate" :class="{ 'text-ink-3 italic': shown[row.index]!.title === '(empty)' }">{{ shown[row.index]!.title }}</span>
-            <span class="truncate font-mono text-sm">{{ shown[row.index]!.content.expect?.label ?? "–" }}</span>
-            <span class="truncate text-sm text-ink-2">{{ shown[row.index]!.content.tags?.join(", ") }}</span>
-            <TickStrip :marks="strips.get(shown[row.index]!.number) ?? []" />
-          </button>
+          <template v-for="row in rows.getVirtualItems()" :key="row.index">
+            <button
+              v-if="at(row.index)"
+              type="button"
+              class="absolute inset-x-0 grid h-[34px] grid-cols-[42px_1fr_84px_128px_92px] items-center gap-x-3 border-b border-rule-soft px-[14px] text-left hover:bg-paper"
+              :class="at(row.index)!.number === number && !adding ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+              :style="{ transform: `translateY(${row.start}px)` }"
+              :aria-current="at(row.index)!.number === number && !adding ? 'true' : undefined"
+              data-test="case-row"
+              @click="show(at(row.index)!.number)"
+            >
+              <span class="font-mono text-sm text-ink-2">{{ at(row.index)!.number }}</span>
+              <span class="truncate" :class="{ 'text-ink-2 italic': at(row.index)!.title === '(empty)' }">{{ at(row.index)!.title }}</span>
+              <span class="truncate font-mono text-sm">{{ at(row.index)!.label ?? "–" }}</span>
+              <span class="truncate text-sm text-ink-2">{{ at(row.index)!.tags.join(", ") }}</span>
+              <TickStrip :marks="strips.get(at(row.index)!.number) ?? []" />
+            </button>
+            <div v-else class="absolute inset-x-0 h-[34px] border-b border-rule-soft p-[9px]" :style="{ transform: `translateY(${row.start}px)` }">
+              <div class="h-4 bg-paper"></div>
+            </div>
+          </template>
         </div>
       </div>
     </section>
     <section class="panel flex min-w-0 flex-[2] flex-col">
       <CaseSheet
-        v-if="adding || (cases.isSuccess.value && all.length === 0 && number === null)"
+        v-if="adding || (!pending && kept === 0 && number === null)"
         :key="`new ${inputNames.join(' ')}`"
         :name="name"
         :page="blank"
@@ -199,18 +196,17 @@ useKeys([
         @cancel="adding = false"
       />
       <CaseSheet
-        v-else-if="open"
-        :key="open.number"
+        v-else-if="open.data.value && open.data.value.number === number && !open.data.value.deleted"
+        :key="open.data.value.number"
         :name="name"
-        :page="open"
+        :page="open.data.value"
         :labels="labels"
         @saved="saved"
-        @away="setDeleted(open.number, true, open.revision)"
+        @away="setAway(open.data.value, true)"
       />
-      <p v-else-if="number !== null && !cases.isPending.value" class="p-6 text-ink-2">
-        There is no case {{ number }} here; it may have been put away.
-      </p>
-      <p v-else class="p-6 text-ink-3">{{ all.length ? "Choose a case to read it." : "" }}</p>
+      <div v-else-if="number !== null && open.isPending.value" class="m-4 h-24 bg-paper" aria-label="Loading"></div>
+      <p v-else-if="number !== null" class="p-6 text-ink-2">There is no case {{ number }} here; it may have been put away.</p>
+      <p v-else class="p-6 text-ink-2">{{ kept ? "Choose a case to read it." : "" }}</p>
     </section>
   </main>
 </template>

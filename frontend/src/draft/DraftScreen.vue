@@ -2,7 +2,7 @@
 import { computed, ref, useTemplateRef } from "vue";
 import { useRoute } from "vue-router";
 
-import { useCases, useModels, useVersions } from "@/api/queries";
+import { useModels, useVersions } from "@/api/queries";
 import type { Example, Prompt, VersionPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
@@ -25,7 +25,7 @@ const listing = ref(false);
 const naming = ref(false);
 const saving = ref(false);
 
-const nextNumber = computed(() => (versions.data.value?.versions[0]?.number ?? 0) + 1);
+const nextNumber = computed(() => (versions.data.value?.[0]?.number ?? 0) + 1);
 const title = computed(() => {
   if (facts.baseVersion === null) return "Draft, no version yet";
   return facts.edited || status.value === "TYPING" ? `Draft after v${facts.baseVersion}` : `Draft, same as v${facts.baseVersion}`;
@@ -37,7 +37,6 @@ const blocked = computed(() => {
   return problem ? (problem.part ? `Look at “${problem.part}”` : problem.message) : "";
 });
 const sheet = useTemplateRef<{ insert: (text: string) => void }>("sheet");
-const cases = useCases(computed(() => name));
 const models = useModels();
 /** Names of the models that the columns ask. */
 const asked = ref<string[]>([]);
@@ -135,7 +134,7 @@ useKeys([
         v-if="content"
         v-model="content"
         :facts="facts"
-        :cases="cases.data.value?.cases ?? []"
+        :name="name"
         :models="askedModels"
         :rename="draft.rename"
         @insert="sheet?.insert($event)"

@@ -2,7 +2,7 @@
 /** What belongs to the prompt besides its parts: one row of names, one drawer open at a time. */
 import { computed, ref } from "vue";
 
-import type { CasePage, DraftProblem, ModelLine, Prompt } from "@/api/schema";
+import type { DraftProblem, ModelLine, Prompt } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import ExamplesSection from "./examples/ExamplesSection.vue";
 import InputsSection from "./inputs/InputsSection.vue";
@@ -14,7 +14,8 @@ import ToolsSection from "./tools/ToolsSection.vue";
 const prompt = defineModel<Prompt>({ required: true });
 const props = defineProps<{
   facts: { inputs: string[]; unused: string[]; replyInWords: string; problems: DraftProblem[] };
-  cases: CasePage[];
+  /** Of the subject. */
+  name: string;
   models: ModelLine[];
   rename: RenameDraft;
 }>();
@@ -80,7 +81,7 @@ const TITLES: Record<Drawer, string> = {
         v-else-if="open === 'examples'"
         v-model="prompt"
         :inputs="facts.inputs"
-        :cases="cases"
+        :name="name"
         :problems="facts.problems"
         :placed="calls('examples')"
         @insert="emit('insert', $event)"

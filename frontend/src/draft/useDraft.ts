@@ -209,7 +209,7 @@ export function useDraft(name: string) {
       take(done.draft);
       onServer = JSON.stringify(done.draft.content);
       content.value = done.draft.content;
-      await queries.invalidateQueries({ queryKey: ["cases"] });
+      await Promise.all(["cases", "case"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
       say(`“${from}” is now “${to}”.`, () => void rename(to, from, true).catch((wrong) => complain(messageOf(wrong))));
     }
     return done;

@@ -2,10 +2,10 @@
 /** The arms of a plan: one row each, the first being what the others are held against. */
 import { computed } from "vue";
 
-import type { ModelLine, VersionPage } from "@/api/schema";
+import type { ModelLine, VersionLine } from "@/api/schema";
 import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
 
-const props = defineProps<{ versions: VersionPage[]; models: ModelLine[]; wrong: string | null }>();
+const props = defineProps<{ versions: VersionLine[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });
 const TITLES = { temperature: "temp.", frequency_penalty: "freq. pen.", presence_penalty: "pres. pen." };
 const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
@@ -40,7 +40,7 @@ function lead(at: number): void {
   arms.value = [arm, ...arms.value.filter((each) => each !== arm)];
 }
 const own = (arm: PlannedArm, name: (typeof ARM_SETTINGS)[number]) => {
-  const value = props.versions.find((version) => version.number === arm.version)?.content.settings?.[name];
+  const value = props.versions.find((version) => version.number === arm.version)?.settings[name];
   return value === null || value === undefined ? "–" : String(value);
 };
 const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.startsWith(`arms.${at}.`);

@@ -1,24 +1,37 @@
 <script setup lang="ts">
 /** The trials so far, newest first. */
-import { computed } from "vue";
+import { computed, ref } from "vue";
 
 import { messageOf } from "@/api/client";
 import { useTrials } from "@/api/queries";
 import { cents, count, when } from "@/marks/format";
 
 const props = defineProps<{ name: string }>();
-const trials = useTrials(computed(() => props.name));
-const lines = computed(() => trials.data.value?.trials ?? []);
+const find = ref("");
+const trials = useTrials(computed(() => props.name), find);
+const lines = computed(() => trials.data.value?.pages.flatMap((page) => page.trials) ?? []);
 const STATES: Record<string, string> = { waiting: "waiting", running: "running", stopped: "stopped", finished: "finished", failed: "failed" };
 </script>
 
 <template>
   <section class="panel flex min-w-0 flex-1 flex-col">
-    <header class="border-b border-rule px-4 py-[10px]">
-      <span class="block font-semibold">Trials so far</span>
-      <span class="caption block">{{ lines.length ? count(lines.length, "trial") : "\u00a0" }}</span>
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+      <span class="min-w-0 flex-1">
+        <span class="block font-semibold">Trials so far</span>
+        <span class="caption block">{{ lines.length ? `${trials.hasNextPage.value ? "the latest " : ""}${count(lines.length, "trial")}` : "\u00a0" }}</span>
+      </span>
+      <input
+        v-if="lines.length > 8 || find"
+        v-model="find"
+        class="field w-[220px]"
+        type="search"
+        placeholder="Number, state, v3 or model"
+        aria-label="Find a trial"
+        data-test="find-trial"
+      />
     </header>
     <p v-if="trials.error.value" class="p-4 text-rust" role="alert">{{ messageOf(trials.error.value) }}</p>
+    <p v-else-if="find && lines.length === 0" class="p-6 text-ink-2">No trial has “{{ find }}” in its number, state, versions or models.</p>
     <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-[520px] p-6">
       <p class="font-serif text-say">No trial yet.</p>
       <p class="mt-2">
@@ -36,6 +49,9 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
         <span class="caption font-mono">{{ cents(trial.cents) }}</span>
         <span class="caption w-[92px] text-right">{{ when(trial.created_at) }}</span>
         <RouterLink class="link text-sm" :to="{ name: 'verdict', params: { name, id: trial.id } }">verdict</RouterLink>
+      </li>
+      <li v-if="trials.hasNextPage.value" class="px-4 py-2">
+        <button type="button" class="link" :disabled="trials.isFetchingNextPage.value" data-test="more-trials" @click="trials.fetchNextPage()">Older trials</button>
       </li>
     </ul>
   </section>

@@ -3,8 +3,9 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { useCaseTags } from "@/api/cases";
 import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
-import { useCases, useCheckKinds, useModels, useSubject, useTrial, useVersions } from "@/api/queries";
+import { useCheckKinds, useModels, useSubject, useTrial, useVersion, useVersions } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
@@ -23,12 +24,13 @@ const name = computed(() => props.name);
 const subject = useSubject(name);
 const versions = useVersions(name);
 const models = useModels();
-const cases = useCases(name);
+const cases = useCaseTags(name);
 const kinds = useCheckKinds();
 const like = useTrial(computed(() => props.from));
-const kept = computed(() => cases.data.value?.cases ?? []);
-const planning = usePlan(props.name, kept);
-const { plan, tags, chosen, calls } = planning;
+const kept = computed(() => cases.data.value?.kept ?? 0);
+const tags = computed(() => cases.data.value?.tags ?? []);
+const planning = usePlan(props.name);
+const { plan } = planning;
 const problem = ref<Refusal | null>(null);
 const starting = ref(false);
 
@@ -38,38 +40,46 @@ watch(
   () => {
     if (plan.value || !subject.data.value || !versions.data.value || !models.data.value || !cases.data.value) return;
     if (props.from !== null) {
-      if (like.data.value) plan.value = planLike(like.data.value, kept.value, versions.data.value.versions);
+      if (like.data.value) plan.value = planLike(like.data.value, versions.data.value);
       return;
     }
-    plan.value = planning.remembered() ?? usualPlan(versions.data.value.versions, models.data.value.models, subject.data.value);
+    plan.value = planning.remembered() ?? usualPlan(versions.data.value, models.data.value.models, subject.data.value);
   },
   { immediate: true },
 );
 watch(plan, () => (problem.value = null), { deep: true });
 
-const newest = computed(() => versions.data.value?.versions[0]?.content.reply ?? null);
-const unexpected = computed(() => chosen.value.filter((each) => !each.content.expect?.label).length);
+const newestVersion = useVersion(name, computed(() => versions.data.value?.[0]?.number ?? null));
+const newest = computed(() => newestVersion.data.value?.content.reply ?? null);
 const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
-const talks = computed(() => chosen.value.filter((each) => each.content.turns?.length).length);
 const inTheWay = computed(() => {
   if (!plan.value) return "";
-  if (versions.data.value?.versions.length === 0) return "Save the draft as a version first: a trial compares versions.";
-  if (kept.value.length === 0) return "Keep some cases first: a trial asks every arm about each of them.";
+  if (versions.data.value?.length === 0) return "Save the draft as a version first: a trial compares versions.";
+  if (kept.value === 0) return "Keep some cases first: a trial asks every arm about each of them.";
   if (plan.value.arms.length === 0) return "Add an arm: a version and a model to ask.";
-  if (chosen.value.length === 0) return "No case has these tags. Choose others.";
   if (!Number.isInteger(plan.value.repeats) || plan.value.repeats < 1) return "Repeats must be a whole number from 1.";
   return "";
 });
 
 const { estimate, takes, fault } = useEstimate(props.name, () => (plan.value && !inTheWay.value ? planning.body() : null));
 
+/** How many cases are asked: known at once for all or one tag, else as the estimate says. */
+const chosen = computed(() => {
+  const { tags: picked = [], like: earlier = null } = plan.value ?? {};
+  if (earlier === null && picked.length === 0) return kept.value;
+  if (earlier === null && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
+  return estimate.value?.cases ?? null;
+});
+const calls = computed(() => (plan.value && chosen.value !== null ? plan.value.arms.length * chosen.value * (plan.value.repeats || 0) : null));
+const unexpected = computed(() => estimate.value?.unlabelled ?? 0);
+
 function toggleTag(tag: string): void {
   if (!plan.value) return;
-  plan.value.numbers = null;
+  plan.value.like = null;
   plan.value.tags = plan.value.tags.includes(tag) ? plan.value.tags.filter((each) => each !== tag) : [...plan.value.tags, tag];
 }
 function takeAll(): void {
-  if (plan.value) Object.assign(plan.value, { tags: [], numbers: null });
+  if (plan.value) Object.assign(plan.value, { tags: [], like: null });
 }
 
 /** The checks that were chosen here stay with the prompt, for its tries and its next trial. */
@@ -125,7 +135,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
           <h2 class="caption mb-1 font-medium">Arms</h2>
           <ArmRows
             v-model="plan.arms"
-            :versions="versions.data.value?.versions ?? []"
+            :versions="versions.data.value ?? []"
             :models="models.data.value?.models ?? []"
             :wrong="problem?.field ?? null"
           />
@@ -137,15 +147,15 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
               <button
                 type="button"
                 class="button h-[26px] px-2"
-                :class="!plan.numbers && plan.tags.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
-                :aria-pressed="!plan.numbers && plan.tags.length === 0"
+                :class="!plan.like && plan.tags.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+                :aria-pressed="!plan.like && plan.tags.length === 0"
                 @click="takeAll"
               >
-                all {{ kept.length }} kept
+                all {{ kept }} kept
               </button>
-              <span v-if="plan.numbers" class="button h-[26px] border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ from }}</span>
+              <span v-if="plan.like" class="button h-[26px] border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ plan.like }}</span>
               <button
-                v-for="[tag, number] in tags.slice(0, 12)"
+                v-for="{ tag, cases: number } in tags.slice(0, 12)"
                 :key="tag"
                 type="button"
                 class="button h-[26px] px-2"
@@ -182,8 +192,8 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
     </div>
     <footer v-if="plan" class="border-t border-rule bg-straw-wash/40 p-4">
       <p class="font-serif text-say" data-test="calls">
-        {{ count(plan.arms.length, "arm") }} × {{ count(chosen.length, "case") }} × {{ count(plan.repeats || 0, "repeat") }} =
-        <b class="font-semibold">{{ count(calls, "call") }}</b
+        {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }} × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
+          = <b class="font-semibold">{{ count(calls, "call") }}</b></template
         ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template>
       </p>
       <p class="caption mb-1 min-h-[15px]" data-test="takes">{{ takes }}</p>
@@ -193,15 +203,12 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <p v-if="estimate?.too_long" class="text-sm text-rust" role="alert">
         {{ count(estimate.too_long, "request") }} won’t fit the model’s window together with the answer.
       </p>
-      <p v-if="!inTheWay && chosen.length < FEWEST_CASES" class="text-sm text-straw">
+      <p v-if="!inTheWay && chosen !== null && chosen < FEWEST_CASES" class="text-sm text-straw">
         Fewer than {{ FEWEST_CASES }} cases can’t settle anything, however many repeats. More cases tell more.
       </p>
-      <p v-else-if="unexpected && chosen.length" class="text-sm text-ink-2">
+      <p v-else-if="unexpected" class="text-sm text-ink-2">
         {{ count(unexpected, "case") }} {{ unexpected === 1 ? "expects" : "expect" }} no label, so “label is right” passes
         {{ unexpected === 1 ? "it" : "them" }} over.
-      </p>
-      <p v-if="talks" class="text-sm text-ink-2">
-        {{ count(talks, "case") }} {{ talks === 1 ? "holds" : "hold" }} a talk: a trial asks for the first answer only. Replay talks in Draft.
       </p>
       <p v-if="problem" class="mt-1 text-rust" role="alert" data-test="plan-problem">{{ problem.message }}</p>
       <div class="mt-2 flex items-center gap-3">
@@ -211,9 +218,9 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         <span v-if="inTheWay" class="text-sm text-ink-2" data-test="in-the-way">
           {{ inTheWay }}
           <RouterLink
-            v-if="versions.data.value?.versions.length === 0 || kept.length === 0"
+            v-if="versions.data.value?.length === 0 || kept === 0"
             class="link"
-            :to="{ name: versions.data.value?.versions.length === 0 ? 'draft' : 'cases', params: { name } }"
+            :to="{ name: versions.data.value?.length === 0 ? 'draft' : 'cases', params: { name } }"
             >Go there</RouterLink
           >
         </span>

@@ -1,17 +1,21 @@
 <script setup lang="ts">
 /** Worked pairs that are shown to the model: inputs and the answer to them. */
-import { computed, ref } from "vue";
+import { useQueryClient } from "@tanstack/vue-query";
+import { computed } from "vue";
 
-import type { CasePage, DraftProblem, Example, Prompt } from "@/api/schema";
-import { say } from "@/frame/notices";
+import { fetchCase } from "@/api/cases";
+import { messageOf } from "@/api/client";
+import type { DraftProblem, Example, Prompt } from "@/api/schema";
+import CaseSearch from "@/cases/CaseSearch.vue";
+import { complain, say } from "@/frame/notices";
 import { asText, isPicture, valueOf } from "@/parts/values";
 
 const prompt = defineModel<Prompt>({ required: true });
-const props = defineProps<{ inputs: string[]; cases: CasePage[]; problems: DraftProblem[]; placed: boolean }>();
+const props = defineProps<{ inputs: string[]; name: string; problems: DraftProblem[]; placed: boolean }>();
 const emit = defineEmits<{ insert: [text: string] }>();
 const CALL = "{{ examples() }}";
 const examples = computed(() => prompt.value.examples ?? []);
-const picked = ref("");
+const queries = useQueryClient();
 const columns = computed(() => {
   const used = examples.value.flatMap((example) => Object.keys(example.inputs ?? {}));
   return [...new Set([...props.inputs, ...used])];
@@ -39,12 +43,14 @@ function move(at: number): void {
 function add(example: Example): void {
   prompt.value.examples = [...examples.value, example];
 }
-function addCase(number: string): void {
-  const kept = props.cases.find((each) => each.number === Number(number));
-  picked.value = "";
-  if (!kept) return;
-  const answer = kept.content.expect?.answer ?? kept.content.expect?.label ?? "";
-  add({ inputs: kept.content.inputs, answer, origin: `case ${kept.number}` });
+async function addCase(number: number | null): Promise<void> {
+  if (number === null) return;
+  try {
+    const { content } = await fetchCase(queries, props.name, number);
+    add({ inputs: content.inputs, answer: content.expect?.answer ?? content.expect?.label ?? "", origin: `case ${number}` });
+  } catch (error) {
+    complain(messageOf(error));
+  }
 }
 const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
 </script>
@@ -112,10 +118,7 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
     <p v-if="examples.length === 0" class="text-ink-3">No examples yet. Two or three often settle what words can't.</p>
     <div class="flex items-center gap-3">
       <button type="button" class="link text-sm" data-test="add-example" @click="add({ inputs: {}, answer: '' })">Add an example</button>
-      <select v-if="cases.length" v-model="picked" class="field h-7 max-w-[260px] px-1 text-sm" aria-label="Take one from a case" data-test="example-from-case" @change="addCase(picked)">
-        <option value="">take one from a case…</option>
-        <option v-for="each in cases" :key="each.number" :value="each.number">case {{ each.number }} · {{ each.title }}</option>
-      </select>
+      <CaseSearch class="w-[260px]" :name="name" shown="" placeholder="or take one from a case" label="Take one from a case" test="example-from-case" @choose="addCase" />
     </div>
   </div>
 </template>

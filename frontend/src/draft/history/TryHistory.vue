@@ -45,14 +45,10 @@ watch(lines, (list) => {
   if (chosen.value === null && list[0]) chosen.value = list[0].id;
 });
 
-function asked(line: TryLine): string {
-  const said = Object.values(line.asked.inputs ?? {}).map(shown).find((text) => text.trim()) ?? "";
-  const turns = line.asked.turns?.filter((turn) => turn.role === "user").length ?? 0;
-  return said + (turns ? `, turn ${turns + 1}` : "");
-}
+const asked = (line: TryLine) => line.said + (line.turn > 1 ? `, turn ${line.turn}` : "");
 function settings(line: TryLine): string {
-  const { temperature } = line.asked.settings ?? {};
-  return [line.asked.version ? `v${line.asked.version}` : `edit ${line.edit}`, line.model, temperature != null ? `t ${temperature}` : ""]
+  const { temperature } = line.settings;
+  return [line.version ? `v${line.version}` : `edit ${line.edit}`, line.model, temperature != null ? `t ${temperature}` : ""]
     .filter(Boolean)
     .join(" · ");
 }

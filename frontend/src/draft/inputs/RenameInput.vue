@@ -58,7 +58,7 @@ async function go(apply: boolean): Promise<void> {
       <div v-if="shown" data-test="rename-preview">
         <p>
           {{ count(shown.changes.length, "line") }} of the text will change, and the input in
-          {{ count(shown.cases.length, "case") }}.
+          {{ count(shown.cases, "case") }}.
         </p>
         <ul class="mt-2 max-h-[36vh] overflow-auto border-y border-rule-soft py-1">
           <li v-for="(change, at) in shown.changes" :key="at" class="py-1">

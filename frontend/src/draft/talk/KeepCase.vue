@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got, ifMatch, messageOf } from "@/api/client";
+import { useCaseChanges } from "@/api/cases";
+import { messageOf } from "@/api/client";
+import type { CasePage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import LabelField from "@/parts/LabelField.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
@@ -18,7 +19,7 @@ const props = defineProps<{
   answers: { model: string; text: string; value?: unknown }[];
 }>();
 const emit = defineEmits<{ close: [] }>();
-const queries = useQueryClient();
+const changes = useCaseChanges(() => props.name);
 type How = "input" | "wanted" | "not";
 const how = ref<How>("input");
 const which = ref(0);
@@ -57,44 +58,31 @@ function labelIn({ text, value }: { text: string; value?: unknown }): string | n
   return told.find((each): each is string => typeof each === "string" && props.labels.includes(each)) ?? null;
 }
 
-async function putAway(number: number, revision: number): Promise<void> {
+async function putAway(page: CasePage): Promise<void> {
   try {
-    const params = { path: { name: props.name, number }, header: ifMatch(revision) };
-    await got(api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", { params, body: { deleted: true } }));
-    await refresh();
+    await changes.setAway(page.number, page.revision, true);
   } catch (error) {
     complain(messageOf(error));
   }
 }
 
-async function refresh(): Promise<void> {
-  await queries.invalidateQueries({ queryKey: ["cases"] });
-  await queries.invalidateQueries({ queryKey: ["subject", props.name] });
-}
-
 async function keep(): Promise<void> {
   const phrases = how.value === "not" ? forbidden.value.split("\n").map((each) => each.trim()).filter(Boolean) : [];
   try {
-    const kept = await got(
-      api.POST("/api/v1/subjects/{name}/cases", {
-        params: { path: { name: props.name } },
-        body: {
-          inputs: props.inputs,
-          turns: props.turns,
-          expect: {
-            label: label.value.trim() || null,
-            answer: how.value === "wanted" ? (answer.value?.text ?? null) : null,
-            must_not_say: phrases,
-          },
-          tags: listFrom(tags.value),
-          origin: "kept from a try",
-        },
-      }),
-    );
+    const kept = await changes.keep({
+      inputs: props.inputs,
+      turns: props.turns,
+      expect: {
+        label: label.value.trim() || null,
+        answer: how.value === "wanted" ? (answer.value?.text ?? null) : null,
+        must_not_say: phrases,
+      },
+      tags: listFrom(tags.value),
+      origin: "kept from a try",
+    });
     emit("close");
     const more = phrases.length ? " Answers are now checked for what they must not say." : "";
-    say(`Kept as case ${kept.number}.${more}`, () => void putAway(kept.number, kept.revision));
-    await refresh();
+    say(`Kept as case ${kept.number}.${more}`, () => void putAway(kept));
   } catch (error) {
     wrong.value = messageOf(error);
   }

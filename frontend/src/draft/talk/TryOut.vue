@@ -1,11 +1,15 @@
 <script setup lang="ts">
 /** The try-out: one text, answered by each column's model; then the talk that follows. */
+import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
+import { fetchCase, useCase, useFoundCases } from "@/api/cases";
 import { api, got, messageOf } from "@/api/client";
-import { cheapestAndDearest, useCases, useModels, useVersions } from "@/api/queries";
+import { cheapestAndDearest, useModels, useVersions } from "@/api/queries";
 import type { ExactRequest as Request, Example, KeptTry, Prompt } from "@/api/schema";
+import CaseSearch from "@/cases/CaseSearch.vue";
 import { useKeys } from "@/frame/keys";
+import { complain } from "@/frame/notices";
 import { cents, count } from "@/marks/format";
 import TryHistory from "../history/TryHistory.vue";
 import ExactRequest from "../request/ExactRequest.vue";
@@ -16,22 +20,20 @@ import TalkBar from "./TalkBar.vue";
 import TryColumn from "./TryColumn.vue";
 import { useTokens } from "./useTokens";
 import { useTryOut } from "./useTryOut";
-import { asText } from "@/parts/values";
 
 const props = defineProps<{ name: string; prompt: Prompt; edits: number; inputNames: string[]; blocked: string }>();
 const emit = defineEmits<{ models: [names: string[]]; example: [example: Example]; bring: [content: Prompt] }>();
 const MOST_COLUMNS = 6;
 const models = useModels();
 const subjectName = computed(() => props.name);
-const cases = useCases(subjectName);
 const versions = useVersions(subjectName);
+const queries = useQueryClient();
 const tryOut = useTryOut(props.name, {
   prompt: () => props.prompt,
   edits: () => props.edits,
   inputNames: () => props.inputNames,
-  versions: () => versions.data.value?.versions ?? [],
 });
-const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, caseTurns, userTurns } = tryOut;
+const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, userTurns } = tryOut;
 const request = ref<Request | null>(null);
 const requestError = ref("");
 const showing = ref(false);
@@ -51,37 +53,39 @@ watch(
   },
   { immediate: true },
 );
+const empty = computed(() => caseNumber.value === null && props.inputNames.every((input) => !inputs.value[input]));
+const kept = useCase(subjectName, caseNumber);
+watch(() => kept.data.value, (page) => page && tryOut.know(page), { immediate: true });
+/** A first look begins with the first case. */
+const first = useFoundCases(subjectName, ref(""), 1, empty);
 watch(
-  () => cases.data.value?.cases,
-  (list) => {
-    if (!list) return;
-    const kept = list.find((each) => each.number === caseNumber.value);
-    if (kept) {
-      expect.value = kept.content.expect ?? {};
-      caseTurns.value = kept.content.turns ?? [];
-    }
-    const empty = props.inputNames.every((input) => !inputs.value[input]);
-    if (!kept && empty && list[0]) tryOut.useCase(list[0]);
+  () => first.data.value?.cases[0],
+  (each) => {
+    if (each && empty.value) void choose(each.number);
   },
   { immediate: true },
 );
 
 const described = (input: string) => props.prompt.inputs?.find((each) => each.name === input);
 const shownInputs = computed(() => props.inputNames.filter((input) => described(input)?.kind !== "dialogue"));
-const chosen = computed(() => cases.data.value?.cases.find((each) => each.number === caseNumber.value) ?? null);
-const changed = computed(
-  () => chosen.value !== null && props.inputNames.some((input) => asText(chosen.value?.content.inputs?.[input]) !== asText(inputs.value[input])),
-);
-const expected = computed(() => expect.value.label ?? "");
+const chosen = computed(() => (kept.data.value?.number === caseNumber.value ? kept.data.value : null));
+const expected = computed(() => (changed.value ? "" : (expect.value.label ?? "")));
 const converses = computed(
   () => props.prompt.reply?.kind !== "json" || userTurns.value.length > 0 || caseTurns.value.length > 0 || !!props.prompt.inputs?.some((each) => each.kind === "dialogue"),
 );
 const answered = computed(() => columns.value.some((column) => column.answer));
 
-function choose(value: string): void {
-  const number = value === "" ? null : Number(value);
-  tryOut.useCase(cases.data.value?.cases.find((each) => each.number === number) ?? null);
-  if (number === null) inputs.value = Object.fromEntries(props.inputNames.map((input) => [input, described(input)?.example ?? ""]));
+async function choose(number: number | null): Promise<void> {
+  if (number === null) {
+    tryOut.useCase(null);
+    inputs.value = Object.fromEntries(props.inputNames.map((input) => [input, described(input)?.example ?? ""]));
+    return;
+  }
+  try {
+    tryOut.useCase(await fetchCase(queries, props.name, number));
+  } catch (wrong) {
+    complain(messageOf(wrong));
+  }
 }
 
 async function showRequest(at = 0): Promise<void> {
@@ -142,19 +146,17 @@ useKeys([
     <section class="panel">
       <header class="flex items-center gap-3 border-b border-rule-soft px-[14px] py-2">
         <span class="shrink-0 font-semibold">Try it on</span>
-        <select
-          class="field min-w-0 flex-1"
-          :value="caseNumber ?? ''"
-          aria-label="Case to try it on"
-          data-test="try-case"
-          @change="choose(($event.target as HTMLSelectElement).value)"
-        >
-          <option value="">your own text</option>
-          <option v-for="each in cases.data.value?.cases" :key="each.number" :value="each.number">
-            case {{ each.number }} · {{ each.title }}
-          </option>
-        </select>
-        <span class="caption shrink-0">{{ changed ? "changed here" : expected ? `expects ${expected}` : "" }}</span>
+        <CaseSearch
+          class="flex-1"
+          :name="name"
+          :shown="caseNumber === null ? 'your own text' : `case ${caseNumber}${chosen ? ` · ${chosen.title}` : ''}`"
+          placeholder="words of a case"
+          label="Case to try it on"
+          test="try-case"
+          none="your own text"
+          @choose="choose"
+        />
+        <span class="caption shrink-0">{{ changed ? "changed here, so nothing is expected" : expected ? `expects ${expected}` : "" }}</span>
       </header>
       <div class="max-h-[170px] overflow-auto">
         <div
@@ -179,7 +181,7 @@ useKeys([
           v-model="columns[at]!"
           :class="columns.length > 2 ? 'min-w-[236px]' : ''"
           :models="models.data.value?.models ?? []"
-          :versions="(versions.data.value?.versions ?? []).map((each) => each.number)"
+          :versions="(versions.data.value ?? []).map((each) => each.number)"
           :prompt="prompt"
           :only="columns.length === 1"
           :full="columns.length >= MOST_COLUMNS"

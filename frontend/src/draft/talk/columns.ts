@@ -1,4 +1,4 @@
-import type { Prompt, Settings, ToolUse, TriedAnswer, Turn } from "@/api/schema";
+import type { Settings, ToolUse, TriedAnswer, Turn } from "@/api/schema";
 import type { Mark } from "@/marks/TickStrip.vue";
 
 /** One answer of a talk, and what the person said to get it: null for the first words. */
@@ -88,9 +88,4 @@ export function rewind(column: Column, at: number, said: string | null): void {
   column.error = "";
   column.stopped = false;
   column.marks = [];
-}
-
-export function contentOf(column: Setup, draft: Prompt | null, versions: { number: number; content: Prompt }[]): Prompt | null {
-  if (column.version === null) return draft;
-  return versions.find((each) => each.number === column.version)?.content ?? null;
 }

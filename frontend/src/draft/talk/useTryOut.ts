@@ -1,11 +1,12 @@
 import { computed, ref, toRaw, watch } from "vue";
 
 import { messageOf } from "@/api/client";
-import type { Asked, CasePage, Expectation, Input, Prompt, TryOut, VersionPage } from "@/api/schema";
+import { useVersionContents } from "@/api/queries";
+import type { Asked, CasePage, Expectation, Input, Prompt, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
-import { type Column, contentOf, exchangesOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
-import { copied, isRecord, valueOf } from "@/parts/values";
+import { type Column, exchangesOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
+import { asText, copied, isRecord, valueOf } from "@/parts/values";
 
 interface Remembered {
   columns: { model: string; temperature?: number | null; settings?: Setup["settings"]; version?: number | null }[];
@@ -23,7 +24,6 @@ interface Given {
   /** Counts the changes of the prompt. */
   edits: () => number;
   inputNames: () => string[];
-  versions: () => VersionPage[];
 }
 
 /** Trying a draft: inputs, columns, their answers and talks. Inputs and columns are remembered. */
@@ -33,6 +33,8 @@ export function useTryOut(name: string, given: Given) {
   const inputs = ref<Record<string, unknown>>(remembered?.inputs ?? {});
   const caseNumber = ref<number | null>(remembered?.caseNumber ?? null);
   const expect = ref<Expectation>({});
+  /** The inputs of the chosen case, as they are kept. */
+  const keptInputs = ref<Record<string, unknown> | null>(null);
   /** What the person of the case says next, turn by turn. */
   const caseTurns = ref<string[]>([]);
   /** What was said after the first words, in all columns. */
@@ -51,6 +53,7 @@ export function useTryOut(name: string, given: Given) {
   const oneSeed = ref(remembered?.oneSeed ?? false);
   const spent = ref({ calls: 0, cents: 0 });
   const busy = computed(() => columns.value.some((each) => each.busy));
+  const versions = useVersionContents(name, () => columns.value.flatMap(({ version }) => (version === null ? [] : [version])));
   let lastId = columns.value.length;
   let round = 0;
 
@@ -92,12 +95,22 @@ export function useTryOut(name: string, given: Given) {
 
   function useCase(kept: CasePage | null): void {
     caseNumber.value = kept?.number ?? null;
-    expect.value = kept?.content.expect ?? {};
-    caseTurns.value = kept?.content.turns ?? [];
+    know(kept);
     if (!kept) return;
     inputs.value = copied(kept.content.inputs ?? {});
     startOver();
   }
+
+  /** What is kept of the chosen case beside its inputs, which may have been changed here. */
+  function know(kept: CasePage | null): void {
+    expect.value = kept?.content.expect ?? {};
+    caseTurns.value = kept?.content.turns ?? [];
+    keptInputs.value = kept?.content.inputs ?? null;
+  }
+  /** The case's text was changed for this try: what is expected of the case is not expected of it. */
+  const changed = computed(
+    () => keptInputs.value !== null && given.inputNames().some((input) => asText(keptInputs.value?.[input]) !== asText(inputs.value[input])),
+  );
 
   function startOver(): void {
     userTurns.value = [];
@@ -120,14 +133,14 @@ export function useTryOut(name: string, given: Given) {
   }
 
   function bodyFor(each: Column, seed: number | null = null): TryOut | null {
-    const content = contentOf(each, given.prompt(), given.versions());
+    const content = each.version === null ? given.prompt() : versions.contentOf(each.version);
     if (!content) return null;
     return {
       content: toRaw(content),
       inputs: sent.value,
       model: each.model,
       settings: each.settings,
-      expect: expect.value,
+      expect: changed.value ? {} : expect.value,
       seed,
       turns: turnsOf(each),
       case: caseNumber.value,
@@ -138,16 +151,14 @@ export function useTryOut(name: string, given: Given) {
   async function ask(id: number, seed: number | null = null): Promise<void> {
     const each = columns.value.find((column) => column.id === id);
     if (!each || each.busy) return;
-    const body = bodyFor(each, seed);
-    if (!body) {
-      each.error = `There is no v${each.version} of this prompt. Choose another version.`;
-      return;
-    }
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
     each.coming = { content: "", reasoning: "", tools: [] };
     each.asked = JSON.stringify(sent.value);
     each.stop = new AbortController();
     try {
+      if (each.version !== null) await versions.fetchContent(each.version);
+      const body = bodyFor(each, seed);
+      if (!body) throw new Error("There is no draft to ask with.");
       const answer = await streamTry(name, body, each.stop.signal, (piece) => {
         if (piece.kind === "tool") each.coming.tools.push(piece.use);
         else each.coming[piece.kind] += piece.text;
@@ -242,7 +253,7 @@ export function useTryOut(name: string, given: Given) {
   }
 
   return {
-    inputs, sent, caseNumber, expect, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
+    inputs, sent, caseNumber, expect, changed, know, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
     useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
   };
 }

@@ -5,7 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { api, got, messageOf } from "@/api/client";
-import { useScores, useVersions } from "@/api/queries";
+import { useScores, useVersion, useVersions } from "@/api/queries";
 import type { Prompt, VersionPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { percent, when } from "@/marks/format";
@@ -16,9 +16,10 @@ const props = defineProps<{ open: boolean; name: string; draft: Prompt; base: nu
 const emit = defineEmits<{ close: []; bring: [version: VersionPage] }>();
 const router = useRouter();
 const queries = useQueryClient();
+const EMPTY: Prompt = { messages: [] };
 const versions = useVersions(computed(() => props.name));
 const scores = useScores(computed(() => props.name), () => props.open);
-const list = computed(() => versions.data.value?.versions ?? []);
+const list = computed(() => versions.data.value ?? []);
 /** What is looked at: a version, or null for the draft. */
 const chosen = ref<number | null>(null);
 const against = ref<number | null>(null);
@@ -49,11 +50,17 @@ function onKey(event: KeyboardEvent): void {
   else if (event.key === "]") step(1);
 }
 
-const contentOf = (number: number | null) => (number === null ? props.draft : list.value.find((each) => each.number === number)?.content);
-const version = computed(() => list.value.find((each) => each.number === chosen.value));
+const version = useVersion(computed(() => props.name), chosen);
+const other = useVersion(computed(() => props.name), against);
+const wrong = computed(() => versions.error.value ?? version.error.value ?? other.error.value);
+/** Both sides, once both are here. */
+const sides = computed(() => {
+  const after = chosen.value === null ? props.draft : version.data.value?.content;
+  const oldest = chosen.value !== null && before(chosen.value) === null;
+  const older = against.value !== null ? other.data.value?.content : oldest ? EMPTY : props.draft;
+  return after && older ? { before: older, after } : null;
+});
 const scoreOf = (number: number) => scores.data.value?.scores.find((each) => each.version === number);
-const EMPTY: Prompt = { messages: [] };
-
 async function branch(number: number): Promise<void> {
   const stem = `${props.name.slice(0, 54)}-v${number}`;
   for (let attempt = 1; attempt < 20; attempt += 1) {
@@ -80,7 +87,7 @@ async function branch(number: number): Promise<void> {
 
 <template>
   <SheetDialog :open="open" title="Versions" width="1080px" @close="emit('close')">
-    <p v-if="versions.error.value" class="text-rust">{{ messageOf(versions.error.value) }}</p>
+    <p v-if="wrong" class="text-rust">{{ messageOf(wrong) }}</p>
     <p v-else-if="versions.isPending.value" class="text-ink-3">Looking…</p>
     <p v-else-if="list.length === 0" class="text-ink-2">No version is saved yet. Ctrl+S saves the draft as v1.</p>
     <div v-else class="flex min-h-0 gap-4" @keydown="onKey">
@@ -121,18 +128,14 @@ async function branch(number: number): Promise<void> {
           <span class="caption"><span class="key">[</span> <span class="key">]</span> step through</span>
         </div>
         <div class="min-h-0 flex-1 overflow-auto pr-1">
-          <CompareRows
-            v-if="contentOf(chosen)"
-            :before="against === null ? (chosen !== null && before(chosen) !== null ? draft : EMPTY) : (contentOf(against) ?? EMPTY)"
-            :after="contentOf(chosen)!"
-          />
+          <CompareRows v-if="sides" v-bind="sides" />
         </div>
-        <div v-if="version" class="flex gap-2 border-t border-rule-soft pt-3">
-          <button type="button" class="button button-main" :disabled="version.number === base && !edited" data-test="restore" @click="emit('bring', version)">
-            {{ version.number === base ? (edited ? "Undo the edits" : "This is the draft") : "Restore as draft" }}
+        <div v-if="chosen !== null" class="flex gap-2 border-t border-rule-soft pt-3">
+          <button type="button" class="button button-main" :disabled="!version.data.value || (chosen === base && !edited)" data-test="restore" @click="version.data.value && emit('bring', version.data.value)">
+            {{ chosen === base ? (edited ? "Undo the edits" : "This is the draft") : "Restore as draft" }}
           </button>
-          <button type="button" class="button" data-test="branch" @click="branch(version.number)">Branch into a prompt of its own</button>
-          <a class="button" :href="`/api/v1/subjects/${name}/file?version=${version.number}`" download>YAML file</a>
+          <button type="button" class="button" data-test="branch" @click="branch(chosen)">Branch into a prompt of its own</button>
+          <a class="button" :href="`/api/v1/subjects/${name}/file?version=${chosen}`" download>YAML file</a>
         </div>
       </section>
     </div>

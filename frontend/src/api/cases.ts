@@ -1,0 +1,139 @@
+import { keepPreviousData, type QueryClient, useQueries, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, type Ref, ref, watch } from "vue";
+
+import { api, got, ifMatch } from "./client";
+import type { Case, CaseEntry, CaseList, CasePage } from "./schema";
+
+export const A_PAGE = 100;
+/** So many pages are kept in step with the server at once; those scrolled past long ago are not. */
+const LIVE_PAGES = 6;
+
+interface Asked {
+  find?: string;
+  at?: number;
+  most?: number;
+  around?: number;
+}
+
+const pageOf = (name: string, query: Asked) =>
+  got(api.GET("/api/v1/subjects/{name}/cases", { params: { path: { name }, query } }));
+
+/** The first few cases that are found: what a search box offers. */
+export function useFoundCases(name: Ref<string>, find: Ref<string>, most: number, enabled: Ref<boolean> = ref(true)) {
+  return useQuery({
+    queryKey: ["cases", name, "found", find, most],
+    queryFn: () => pageOf(name.value, { find: find.value, most }),
+    placeholderData: keepPreviousData,
+    enabled,
+  });
+}
+
+/** A list of any length, of which only the pages that are looked at are fetched. */
+export function useCaseList(name: Ref<string>, find: Ref<string>) {
+  /** Starts of the pages that are looked at, the latest last. */
+  const wanted = ref<number[]>([0]);
+  watch([name, find], () => (wanted.value = [0]));
+
+  const pages = useQueries({
+    queries: computed(() =>
+      wanted.value.map((at) => ({
+        queryKey: ["cases", name.value, "page", find.value, at],
+        queryFn: () => pageOf(name.value, { find: find.value, at, most: A_PAGE }),
+        placeholderData: at === 0 ? keepPreviousData : undefined,
+      })),
+    ),
+  });
+  const loaded = computed(() => pages.value.map((each) => each.data).filter((each): each is CaseList => !!each));
+  const lines = computed(() => {
+    const found = new Map<number, CaseEntry>();
+    for (const page of loaded.value) page.cases.forEach((each, i) => found.set(page.at + i, each));
+    return found;
+  });
+  const latest = computed(() => loaded.value.at(-1));
+  const error = computed(() => pages.value.find((each) => each.error)?.error ?? null);
+
+  /** Have the lines at these places fetched. A page may be shorter than asked for: the rest is asked for then. */
+  function want(places: number[]): void {
+    const missing = places.filter((at) => at < (latest.value?.found ?? 0) && !lines.value.has(at));
+    const starts = missing.map((at) => {
+      const start = at - (at % A_PAGE);
+      const page = loaded.value.find((each) => each.at === start);
+      return page ? start + page.cases.length : start;
+    });
+    const news = [...new Set(starts)].filter((at) => !wanted.value.includes(at));
+    if (news.length) wanted.value = [...wanted.value, ...news].slice(-LIVE_PAGES);
+  }
+
+  /** The place of a case among those found; null if it is not there. */
+  async function placeOf(number: number): Promise<number | null> {
+    for (const [at, each] of lines.value) if (each.number === number) return at;
+    return (await pageOf(name.value, { find: find.value, around: number, most: 1 })).place;
+  }
+  /** The case at a place, which may not be on a loaded page. */
+  async function numberAt(place: number): Promise<number | null> {
+    const here = lines.value.get(place);
+    return here?.number ?? (await pageOf(name.value, { find: find.value, at: place, most: 1 })).cases[0]?.number ?? null;
+  }
+
+  return {
+    lines,
+    found: computed(() => latest.value?.found ?? 0),
+    kept: computed(() => latest.value?.kept ?? 0),
+    pending: computed(() => !latest.value && !error.value),
+    error,
+    retry: () => Promise.all(pages.value.map((each) => each.refetch())),
+    want,
+    placeOf,
+    numberAt,
+  };
+}
+
+const caseQuery = (name: string, number: number) => ({
+  queryKey: ["case", name, number],
+  queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/{number}", { params: { path: { name, number } } })),
+});
+
+/** One case with its content; nothing is asked for while there is no number. */
+export function useCase(name: Ref<string>, number: Ref<number | null>) {
+  return useQuery({
+    queryKey: ["case", name, number],
+    queryFn: () => caseQuery(name.value, number.value as number).queryFn(),
+    enabled: computed(() => number.value !== null),
+  });
+}
+
+export function fetchCase(queries: QueryClient, name: string, number: number): Promise<CasePage> {
+  return queries.fetchQuery({ ...caseQuery(name, number), staleTime: 0 });
+}
+
+export function useCaseTags(name: Ref<string>) {
+  return useQuery({
+    queryKey: ["cases", name, "tags"],
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name.value } } })),
+  });
+}
+
+/** What can be done with the cases of a subject; all that shows them is told. */
+export function useCaseChanges(name: () => string) {
+  const queries = useQueryClient();
+  const path = (number: number) => ({ name: name(), number });
+
+  async function told(page: CasePage): Promise<CasePage> {
+    queries.setQueryData(["case", name(), page.number], page);
+    await Promise.all([["cases", name()], ["subject", name()], ["estimate", name()]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+    return page;
+  }
+
+  return {
+    keep: async (body: Case) => told(await got(api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: name() } }, body }))),
+    change: async (number: number, revision: number, body: Case) =>
+      told(await got(api.PUT("/api/v1/subjects/{name}/cases/{number}", { params: { path: path(number), header: ifMatch(revision) }, body }))),
+    /** Put it away, or bring it back. */
+    setAway: async (number: number, revision: number, deleted: boolean) =>
+      told(
+        await got(
+          api.PUT("/api/v1/subjects/{name}/cases/{number}/deletion", { params: { path: path(number), header: ifMatch(revision) }, body: { deleted } }),
+        ),
+      ),
+  };
+}

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+/** Choose a case by typing what it says: a few are offered, however many there are. */
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { computed, ref } from "vue";
+
+import { useFoundCases } from "@/api/cases";
+import type { CaseEntry } from "@/api/schema";
+import { count } from "@/marks/format";
+
+const OFFERED = 12;
+const props = defineProps<{
+  name: string;
+  /** What stands in the box while nothing is typed. */
+  shown: string;
+  placeholder: string;
+  label: string;
+  test: string;
+  /** The words of a choice that is no case, such as a text of one's own; none without. */
+  none?: string;
+}>();
+const emit = defineEmits<{ choose: [number: number | null] }>();
+const typed = ref("");
+const open = ref(false);
+const found = useFoundCases(computed(() => props.name), typed, OFFERED, open);
+const cases = computed(() => found.data.value?.cases ?? []);
+const more = computed(() => (found.data.value ? found.data.value.found - cases.value.length : 0));
+
+function take(choice: CaseEntry | "none" | null): void {
+  typed.value = "";
+  if (choice !== null) emit("choose", choice === "none" ? null : choice.number);
+}
+</script>
+
+<template>
+  <Combobox :model-value="null" nullable as="div" class="relative min-w-0" @update:model-value="take">
+    <ComboboxInput
+      class="field w-full truncate"
+      :display-value="() => shown"
+      :placeholder="placeholder"
+      :aria-label="label"
+      :data-test="test"
+      autocomplete="off"
+      spellcheck="false"
+      @focus="(open = true), ($event.target as HTMLInputElement).select()"
+      @change="typed = ($event.target as HTMLInputElement).value"
+      @blur="typed = ''"
+    />
+    <ComboboxOptions
+      class="absolute inset-x-0 top-full z-20 mt-1 max-h-[330px] min-w-[320px] overflow-auto border border-ink-3 bg-sheet py-1"
+      :data-test="`${test}-options`"
+      @vue:before-mount="open = true"
+    >
+      <ComboboxOption v-if="none && !typed" v-slot="{ active }" value="none" as="template">
+        <li class="px-3 py-[5px]" :class="active ? 'bg-kelp-wash' : ''" data-test="no-case">{{ none }}</li>
+      </ComboboxOption>
+      <ComboboxOption v-for="each in cases" :key="each.number" v-slot="{ active }" :value="each" as="template">
+        <li class="grid grid-cols-[34px_1fr_auto] gap-x-2 px-3 py-[5px]" :class="active ? 'bg-kelp-wash' : ''" :data-test="`case-${each.number}`">
+          <span class="font-mono text-sm text-ink-2">{{ each.number }}</span>
+          <span class="truncate">{{ each.title }}</span>
+          <span class="font-mono text-xs text-ink-2">{{ each.label }}</span>
+        </li>
+      </ComboboxOption>
+      <li v-if="found.error.value" class="px-3 py-[5px] text-rust">The cases can’t be looked through at the moment.</li>
+      <li v-else-if="found.data.value && !cases.length" class="px-3 py-[5px] text-ink-2">
+        {{ typed ? `No case has “${typed}” in it.` : "No cases are kept yet." }}
+      </li>
+      <li v-else-if="more > 0" class="caption px-3 pt-[5px]">{{ count(more, "more case") }}: type words of one to find it.</li>
+    </ComboboxOptions>
+  </Combobox>
+</template>

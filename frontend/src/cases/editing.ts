@@ -1,0 +1,104 @@
+/** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
+import type { Case, CasePage } from "@/api/schema";
+import { asText, listFrom, valueOf } from "@/parts/values";
+
+export interface Texts {
+  inputs: Record<string, string>;
+  label: string;
+  answer: string;
+  /** One a line. */
+  mustNotSay: string;
+  /** What the person says next, each turn a text of its own. */
+  turns: string[];
+  /** With commas between. */
+  tags: string;
+}
+
+type Field = keyof Texts;
+export const FIELDS: Record<Field, string> = {
+  inputs: "inputs",
+  label: "label",
+  answer: "right answer",
+  mustNotSay: "words it must not say",
+  turns: "turns",
+  tags: "tags",
+};
+
+export function textsOf(content: Case): Texts {
+  const { inputs = {}, expect, turns = [], tags = [] } = content;
+  return {
+    inputs: Object.fromEntries(Object.entries(inputs).map(([key, value]) => [key, asText(value)])),
+    label: expect?.label ?? "",
+    answer: expect?.answer ?? "",
+    mustNotSay: (expect?.must_not_say ?? []).join("\n"),
+    turns: [...turns],
+    tags: tags.join(", "),
+  };
+}
+
+const same = (one: unknown, other: unknown) => JSON.stringify(one) === JSON.stringify(other);
+
+export function edited(texts: Texts, before: Texts): Field[] {
+  return (Object.keys(FIELDS) as Field[]).filter((field) => !same(texts[field], before[field]));
+}
+
+/** The content with the edits in it. */
+export function contentWith(content: Case, texts: Texts): Case {
+  const changed = new Set(edited(texts, textsOf(content)));
+  const taken = <T>(field: Field, now: T, kept: T | undefined): T => (changed.has(field) || kept === undefined ? now : kept);
+  const { expect } = content;
+  const inputs = Object.entries(texts.inputs).map(([key, text]) => [key, valueLike(content.inputs?.[key], text)]);
+  return {
+    ...content,
+    inputs: Object.fromEntries(inputs) as Record<string, unknown>,
+    expect: {
+      ...expect,
+      label: taken("label", texts.label.trim() || null, expect?.label),
+      answer: taken("answer", texts.answer.trim() ? texts.answer : null, expect?.answer),
+      must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
+    },
+    turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
+    tags: taken("tags", listFrom(texts.tags), content.tags),
+  };
+}
+
+/** What was typed in the kind of value that stood there before. */
+function valueLike(kept: unknown, text: string): unknown {
+  if (kept !== undefined && asText(kept) === text) return kept;
+  if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
+  if (typeof kept === "string" && kept !== "") return text;
+  return valueOf(text);
+}
+
+const linesOf = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
+
+/** What was typed on top of `before`, put on top of what is kept now; fields that both changed are told. */
+export function onTop(texts: Texts, before: Texts, now: Texts): { texts: Texts; both: string[] } {
+  const [mine, theirs] = [edited(texts, before), new Set(edited(now, before))];
+  const merged = { ...now };
+  for (const field of mine) Object.assign(merged, { [field]: texts[field] });
+  return { texts: merged, both: mine.filter((field) => theirs.has(field) && !same(texts[field], now[field])).map((field) => FIELDS[field]) };
+}
+
+/** What was typed and not saved, by `subject/number` (0 is the one being added): a look elsewhere does not lose it. */
+const unsaved = new Map<string, { texts: Texts; before: Texts }>();
+
+export function remember(place: string, texts: Texts, before: Texts): void {
+  if (edited(texts, before).length) unsaved.set(place, { texts, before });
+  else unsaved.delete(place);
+}
+
+export function remembered(place: string): { texts: Texts; before: Texts } | undefined {
+  return unsaved.get(place);
+}
+
+export function blankCase(inputs: string[]): CasePage {
+  return {
+    number: 0,
+    title: "",
+    revision: 0,
+    content: { inputs: Object.fromEntries(inputs.map((input) => [input, ""])), expect: {}, tags: [], turns: [], origin: "typed" },
+    updated_at: "",
+    deleted: false,
+  };
+}
