@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import getpass
+import os
 import sys
 from pathlib import Path
 
@@ -118,4 +120,12 @@ def open_store(database: str | None, home: Path) -> Database:
     from epistem.up.supervisor import running_database
 
     address = Address.from_url(database) if database else running_database(home)
-    return Database(address, connections=2)
+    return Database(address, connections=2, by=_name())
+
+
+def _name() -> str:
+    """Who does this: EPISTEM_NAME, or the name that one is logged in by."""
+    try:
+        return os.environ.get("EPISTEM_NAME") or getpass.getuser()
+    except (KeyError, OSError):  # a user id without a name
+        return ""

@@ -16,6 +16,7 @@ from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
 from epistem.work import trials as work
+from epistem.work.drafts import keep
 
 PROMPTS = ("triage-message",)
 
@@ -42,7 +43,7 @@ def _load_prompt(tx: Transaction, name: str) -> int:
     subjects.set_checks(tx, subject, checks, subject.checks_revision)
     for content, version in zip(contents, told["versions"], strict=True):
         draft = drafts.get(tx, subject)
-        drafts.save(tx, subject, content, draft.revision)
+        keep(tx, subject, content, draft.revision)
         versions.save(tx, subject, content, version["note"])
     for line in _read(f"{name}-cases.jsonl").splitlines():
         cases.keep(tx, subject, Case.from_json(json.loads(line)))

@@ -15,7 +15,7 @@ from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
 
-_COLUMNS = "id, number, revision, content, updated_at, deleted_at"
+_COLUMNS = "id, number, revision, content, updated_at, deleted_at, changed_by"
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,7 @@ class KeptCase:
     content: Case
     updated_at: datetime
     deleted_at: datetime | None = None
+    changed_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -45,11 +46,12 @@ def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
     tx.first("SELECT id FROM subjects WHERE id = %s FOR UPDATE", [subject.id])
     case_id = tx.insert(
         """
-        INSERT INTO cases (subject_id, number, content, title, label, tags, turns, words)
-        SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s, %s, %s, %s
+        INSERT INTO cases
+               (subject_id, number, content, title, label, tags, turns, words, changed_by)
+        SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s, %s, %s, %s, %s
           FROM cases WHERE subject_id = %s
         """,
-        (subject.id, dumps(case.to_json()), *line_columns(case), subject.id),
+        (subject.id, dumps(case.to_json()), *line_columns(case), tx.by, subject.id),
     )
     row = tx.first(f"SELECT {_COLUMNS} FROM cases WHERE id = %s", [case_id])
     assert row is not None
@@ -170,8 +172,8 @@ def change(
     case = checked(case)
     changed = tx.run(
         "UPDATE cases SET content = %s, title = %s, label = %s, tags = %s, turns = %s, words = %s, "
-        "revision = revision + 1 WHERE subject_id = %s AND number = %s AND revision = %s",
-        (dumps(case.to_json()), *line_columns(case), subject.id, number, expected_revision),
+        "changed_by = %s, revision = revision + 1 WHERE subject_id = %s AND number = %s AND revision = %s",
+        (dumps(case.to_json()), *line_columns(case), tx.by, subject.id, number, expected_revision),
     )
     found = get(tx, subject, number)
     if not changed:
@@ -185,9 +187,9 @@ def set_deleted(
     """Put it away, or bring it back. Raises Stale if somebody changed it first."""
     get(tx, subject, number)
     changed = tx.run(
-        "UPDATE cases SET deleted_at = IF(%s, NOW(3), NULL), revision = revision + 1 "
-        "WHERE subject_id = %s AND number = %s AND revision = %s",
-        (deleted, subject.id, number, expected_revision),
+        "UPDATE cases SET deleted_at = IF(%s, NOW(3), NULL), changed_by = %s, "
+        "revision = revision + 1 WHERE subject_id = %s AND number = %s AND revision = %s",
+        (deleted, tx.by, subject.id, number, expected_revision),
     )
     if not changed:
         raise Stale(f"Case {number}")
@@ -201,4 +203,4 @@ def line_columns(case: Case) -> tuple[str, str | None, str, int, str]:
 
 
 def _from_row(row: tuple[Any, ...]) -> KeptCase:
-    return KeptCase(row[0], row[1], row[2], Case.from_json(json.loads(row[3])), row[4], row[5])
+    return KeptCase(row[0], row[1], row[2], Case.from_json(json.loads(row[3])), *row[4:])

@@ -125,10 +125,13 @@ class Address:
 
 
 class Transaction:
-    """Statements between BEGIN and COMMIT. Parameters are always passed apart from the SQL."""
+    """Statements between BEGIN and COMMIT. Parameters are always passed apart from the SQL.
 
-    def __init__(self, cursor: Cursor) -> None:
+    `by` is the name of who does what is done in it, empty where nobody said one."""
+
+    def __init__(self, cursor: Cursor, by: str = "") -> None:
         self._cursor = cursor
+        self.by = by
 
     def run(self, sql: str, parameters: Sequence[Any] = ()) -> int:
         """Run it; the number of rows changed."""
@@ -164,10 +167,17 @@ class Database:
     """A pool of connections. Safe to share between threads, not across a fork."""
 
     def __init__(
-        self, address: Address, *, connections: int = 24, patience_s: float | None = None
+        self,
+        address: Address,
+        *,
+        connections: int = 24,
+        patience_s: float | None = None,
+        by: str = "",
     ) -> None:
-        """`patience_s` is how long a statement may take; None for ever, as long work needs it."""
+        """`patience_s` is how long a statement may take; None for ever, as long work needs it. `by` is
+        who uses it, where one person alone does, as on the command line."""
         self.address = address
+        self._by = by
         self._room = BoundedSemaphore(connections)
         self._well_at = 0.0
         self._pool = PooledDB(
@@ -183,8 +193,8 @@ class Database:
         )
 
     @contextmanager
-    def transaction(self) -> Iterator[Transaction]:
-        """Commit at the end, roll back on an error.
+    def transaction(self, *, by: str = "") -> Iterator[Transaction]:
+        """Commit at the end, roll back on an error. `by` is the name of who does it.
 
         Raises StoreDown when the server is away, full or frozen, or all connections stay in use.
         """
@@ -199,7 +209,7 @@ class Database:
                 try:
                     connection.begin()
                     with connection.cursor() as cursor:
-                        yield Transaction(cursor)
+                        yield Transaction(cursor, by or self._by)
                     connection.commit()
                 except BaseException:
                     with suppress(pymysql.Error):  # it may be gone, and its transaction with it

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from epistem.core.errors import Conflict
-from epistem.core.prompts.content import Prompt
-from epistem.store import fragments
+from epistem.core.subjects.content import Content, content_from_json
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
@@ -19,15 +18,16 @@ class Draft:
     """`base_version` is the number of the version that the draft was last equal to."""
 
     revision: int
-    content: Prompt
+    content: Content
     base_version: int | None
     updated_at: datetime
+    changed_by: str
 
 
 class StaleDraft(Conflict):
     """Somebody saved the draft first. Both texts are here, so neither is lost."""
 
-    def __init__(self, theirs: Draft, yours: Prompt) -> None:
+    def __init__(self, theirs: Draft, yours: Content) -> None:
         super().__init__(
             "The draft was changed elsewhere since you opened it. Nothing was overwritten: "
             "compare both texts and save again.",
@@ -39,27 +39,23 @@ class StaleDraft(Conflict):
 
 def get(tx: Transaction, subject: Subject, *, lock: bool = False) -> Draft:
     row = tx.first(
-        "SELECT revision, content, base_version, updated_at FROM drafts WHERE subject_id = %s"
+        "SELECT revision, content, base_version, updated_at, changed_by FROM drafts WHERE subject_id = %s"
         + (" FOR UPDATE" if lock else ""),
         [subject.id],
     )
     assert row is not None, "a subject is always made with its draft"
-    return Draft(row[0], Prompt.from_json(json.loads(row[1])), row[2], row[3])
+    return Draft(row[0], content_from_json(json.loads(row[1])), row[2], row[3], row[4])
 
 
-def save(tx: Transaction, subject: Subject, content: Prompt, expected_revision: int) -> Draft:
-    """Keep the draft as typed, with the texts of the fragments that it includes.
-
-    Raises StaleDraft if it is no longer at `expected_revision`.
-    """
+def save(tx: Transaction, subject: Subject, content: Content, expected_revision: int) -> Draft:
+    """Raises StaleDraft if it is no longer at `expected_revision`."""
     current = get(tx, subject, lock=True)
     if current.revision != expected_revision:
         raise StaleDraft(current, content)
-    content = fragments.filled_in(tx, content)
     tx.run(
-        "UPDATE drafts SET content = %s, revision = revision + 1, updated_at = NOW(3) "
-        "WHERE subject_id = %s",
-        (dumps(content.to_json()), subject.id),
+        "UPDATE drafts SET content = %s, revision = revision + 1, updated_at = NOW(3), "
+        "changed_by = %s WHERE subject_id = %s",
+        (dumps(content.to_json()), tx.by, subject.id),
     )
     return get(tx, subject)
 

@@ -3,32 +3,30 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from typing import NamedTuple
 
 import pymysql
 
-from epistem.core.errors import Conflict, InvalidInput, NotFound
-from epistem.core.prompts.content import MAX_PART_CHARACTERS, Prompt, parts_of
-from epistem.core.prompts.fragments import (
-    REFERENCE,
-    included_by,
-    pinned_in,
-    reference,
-    split_reference,
-    why_not,
-)
-from epistem.core.templates.language import syntax_error
+from epistem.core.errors import Conflict, NotFound
+from epistem.core.prompts.fragments import reference, split_reference
 from epistem.store.database import Transaction, is_duplicate
 
 
 @dataclass(frozen=True)
 class FragmentVersion:
     number: int
-    text: str
     note: str
     created_at: datetime
+    saved_by: str
+
+
+class Latest(NamedTuple):
+    fragment_id: int
+    number: int
+    text: str
 
 
 @dataclass(frozen=True)
@@ -42,23 +40,26 @@ class Use:
 
 @dataclass(frozen=True)
 class Fragment:
-    """`versions` are newest first."""
+    """`versions` are newest first; `text` is that of the newest."""
 
     name: str
     about: str
     versions: list[FragmentVersion]
+    text: str
     used_by: list[Use]
 
 
-def create(tx: Transaction, name: str, about: str, text: str) -> None:
-    """A fragment with its first version. Raises InvalidInput or Conflict, naming the field."""
-    if not REFERENCE.match(f"{name}@1"):
-        raise InvalidInput(
-            f"“{name[:70]}” can't be a fragment's name: use small letters, digits and hyphens, "
-            "at most 63, as in house-tone.",
-            field="name",
-        )
-    _check(tx, text)
+class Line(NamedTuple):
+    """A fragment in a list, with the number and the note of its newest version."""
+
+    name: str
+    about: str
+    newest: int
+    note: str
+
+
+def insert(tx: Transaction, name: str, about: str, text: str) -> None:
+    """A fragment with its first version. Raises Conflict for a name in use."""
     try:
         fragment_id = tx.insert(
             "INSERT INTO fragments (name, about) VALUES (%s, %s)", (name, about)
@@ -71,66 +72,63 @@ def create(tx: Transaction, name: str, about: str, text: str) -> None:
     _add(tx, fragment_id, 1, text, "")
 
 
-def save(tx: Transaction, name: str, text: str, note: str) -> tuple[int, bool]:
-    """The number of the version with this text, and whether it is new: only a changed text is."""
+def latest(tx: Transaction, name: str) -> Latest:
+    """The newest version, which nobody else changes until the transaction ends. Raises NotFound."""
     row = name.isascii() and tx.first("SELECT id FROM fragments WHERE name = %s FOR UPDATE", [name])
     if not row:
         raise NotFound(f"There is no fragment called “{name[:70]}”.", field="name")
-    _check(tx, text)
-    latest = tx.first(
+    found = tx.first(
         "SELECT number, text FROM fragment_versions WHERE fragment_id = %s ORDER BY number DESC LIMIT 1",
         [row[0]],
     )
-    assert latest is not None, "a fragment is always made with a version"
-    if latest[1] == text:
-        return latest[0], False
-    _add(tx, row[0], latest[0] + 1, text, note)
-    return latest[0] + 1, True
+    assert found is not None, "a fragment is always made with a version"
+    return Latest(row[0], *found)
 
 
-def all_of(tx: Transaction) -> list[Fragment]:
-    """By name, each with its versions and who includes it."""
-    versions: dict[str, list[FragmentVersion]] = {}
-    for name, *version in tx.rows(
-        "SELECT f.name, v.number, v.text, v.note, v.created_at FROM fragment_versions v "
-        "JOIN fragments f ON f.id = v.fragment_id ORDER BY f.name, v.number DESC"
-    ):
-        versions.setdefault(name, []).append(FragmentVersion(*version))
-    uses = _uses(tx) if versions else {}
-    abouts = tx.rows("SELECT name, about FROM fragments ORDER BY name")
-    return [Fragment(name, about, versions[name], uses.get(name, [])) for name, about in abouts]
+def add(tx: Transaction, after: Latest, text: str, note: str) -> int:
+    """The number of the version that was added."""
+    _add(tx, after.fragment_id, after.number + 1, text, note)
+    return after.number + 1
 
 
-def filled_in(tx: Transaction, prompt: Prompt) -> Prompt:
-    """The prompt with the texts of just those fragments that its parts lead to.
-
-    A text that this server does not have stays as the prompt brought it.
-    """
-    known = _led_to(tx, [part.text for _, _, part in parts_of(prompt)], prompt.fragments)
-    if known == prompt.fragments:
-        return prompt
-    return prompt.model_copy(update={"fragments": known})
-
-
-def differing(tx: Transaction, prompt: Prompt) -> list[str]:
-    """References whose text in the prompt is not the one that is kept here."""
-    here = _texts(tx, pinned_in(prompt))
-    return [name for name, text in here.items() if prompt.fragments.get(name, text) != text]
+def lines(tx: Transaction) -> list[Line]:
+    """All, by name."""
+    rows = tx.rows(
+        """
+        SELECT f.name, f.about, v.number, v.note
+          FROM fragments f JOIN fragment_versions v ON v.fragment_id = f.id
+         WHERE v.number = (SELECT MAX(number) FROM fragment_versions w WHERE w.fragment_id = f.id)
+         ORDER BY f.name
+        """
+    )
+    return [Line(*row) for row in rows]
 
 
-def _led_to(tx: Transaction, texts: Iterable[str], brought: Mapping[str, str]) -> dict[str, str]:
-    """Every fragment that the texts lead to, as it is kept here, else as it was `brought`."""
-    texts, known = list(texts), dict[str, str]()
-    while missing := [name for name in included_by(texts, known) if name not in known]:
-        here = {**brought, **_texts(tx, missing)}
-        found = {name: here[name] for name in missing if name in here}
-        known |= found
-        if not found:
-            break
-    return known
+def get(tx: Transaction, name: str, *, most: int) -> Fragment:
+    """With its `most` newest versions. Raises NotFound."""
+    about = name.isascii() and tx.first("SELECT about FROM fragments WHERE name = %s", [name])
+    if not about:
+        raise NotFound(f"There is no fragment called “{name[:70]}”.", field="name")
+    rows = tx.rows(
+        "SELECT v.number, v.note, v.created_at, v.saved_by FROM fragment_versions v "
+        "JOIN fragments f ON f.id = v.fragment_id WHERE f.name = %s ORDER BY v.number DESC LIMIT %s",
+        (name, most),
+    )
+    versions = [FragmentVersion(*row) for row in rows]
+    text = text_of(tx, name, versions[0].number)
+    return Fragment(name, about[0], versions, text, _uses(tx).get(name, []))
 
 
-def _texts(tx: Transaction, references: Iterable[str]) -> dict[str, str]:
+def text_of(tx: Transaction, name: str, number: int) -> str:
+    """Raises NotFound for a version that is not there."""
+    found = texts(tx, [reference(name, number)])
+    if not found:
+        raise NotFound(f"There is no version {number} of a fragment “{name[:70]}”.", field="name")
+    return next(iter(found.values()))
+
+
+def texts(tx: Transaction, references: Iterable[str]) -> dict[str, str]:
+    """The texts of those of the references that are kept here."""
     wanted = [split for name in references if (split := split_reference(name))]
     if not wanted:
         return {}
@@ -143,24 +141,11 @@ def _texts(tx: Transaction, references: Iterable[str]) -> dict[str, str]:
     return {reference(name, number): text for name, number, text in rows}
 
 
-def _check(tx: Transaction, text: str) -> None:
-    if len(text) > MAX_PART_CHARACTERS:
-        raise InvalidInput(
-            f"A fragment has at most {MAX_PART_CHARACTERS:,} characters.", field="text"
-        )
-    error = syntax_error(text)
-    if error is not None:
-        raise InvalidInput(
-            f"The text does not parse, line {error.lineno}: {error.message}", field="text"
-        )
-    if wrong := why_not(text, _led_to(tx, [text], {})):
-        raise InvalidInput(wrong, field="text")
-
-
 def _add(tx: Transaction, fragment_id: int, number: int, text: str, note: str) -> None:
     tx.run(
-        "INSERT INTO fragment_versions (fragment_id, number, text, note) VALUES (%s, %s, %s, %s)",
-        (fragment_id, number, text, note),
+        "INSERT INTO fragment_versions (fragment_id, number, text, note, saved_by) "
+        "VALUES (%s, %s, %s, %s, %s)",
+        (fragment_id, number, text, note, tx.by),
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, fields
 from math import fsum
 from typing import Any
 
-from epistem.core.errors import Conflict, InvalidInput
+from epistem.core.errors import InvalidInput
 from epistem.core.prompts.request import ABILITIES
 from epistem.core.shapes import listed
 from epistem.core.wire.formats import USUAL, WireFormat, format_of
@@ -65,9 +65,10 @@ def put(tx: Transaction, model: Model) -> None:
     """Add the model, or change the one of that name, which takes its revision on."""
     changes = ", ".join(f"{name} = VALUES({name})" for name in _NAMES[1:])
     tx.run(
-        f"INSERT INTO models ({', '.join(_NAMES)}) VALUES ({', '.join(['%s'] * len(_NAMES))}) "
-        f"ON DUPLICATE KEY UPDATE {changes}, revision = revision + 1",
-        [_kept(getattr(model, name)) for name in _NAMES],
+        f"INSERT INTO models ({', '.join(_NAMES)}, changed_by) "
+        f"VALUES ({', '.join(['%s'] * len(_NAMES))}, %s) ON DUPLICATE KEY UPDATE {changes}, "
+        "changed_by = VALUES(changed_by), revision = revision + 1",
+        [*(_kept(getattr(model, name)) for name in _NAMES), tx.by],
     )
 
 
@@ -76,43 +77,17 @@ def revisions(tx: Transaction) -> dict[str, int]:
     return {name: int(number) for name, number in tx.rows("SELECT name, revision FROM models")}
 
 
-def check_free(tx: Transaction, name: str) -> None:
-    """Raises Conflict for the name of a built-in one, and for one that differs from another model's
-    name in case alone: the database takes them for the same."""
-    for model in all_of(tx):
-        if model.name == name:
-            check_own(model)
-        elif model.name.casefold() == name.casefold():
-            raise Conflict(
-                f"“{name[:80]}” meets the model “{model.name}”, whose name differs in case alone. "
-                "Use that name, or another.",
-                field="name",
-            )
-
-
-def check_own(model: Model) -> None:
-    """Raises Conflict for a built-in one, which can't be changed or removed."""
-    if model.built_in:
-        raise Conflict(
-            f"“{model.name}” comes with Epistem and is put there anew at every start. "
-            "Add a model under another name.",
-            field="name",
-        )
-
-
-def remove(tx: Transaction, name: str) -> None:
-    """Take it off the list; what it answered stays.
-
-    Raises InvalidInput for one that is not there, Conflict for a built-in, or while a trial asks it.
-    """
-    check_own(get(tx, name, field="name"))
-    asking = tx.first(
+def asked_by_trial(tx: Transaction, name: str) -> int | None:
+    """A trial that is going on and asks it, if there is one."""
+    row = tx.first(
         "SELECT t.id FROM trials t JOIN arms a ON a.trial_id = t.id "
         "WHERE a.model = %s AND t.status IN ('waiting', 'running') LIMIT 1",
         [name],
     )
-    if asking is not None:
-        raise Conflict(f"T{asking[0]} is still asking “{name}”. Stop it first.", field="name")
+    return None if row is None else int(row[0])
+
+
+def remove(tx: Transaction, name: str) -> None:
     tx.run("DELETE FROM models WHERE name = %s", [name])
 
 

@@ -13,7 +13,8 @@ import pymysql
 
 from epistem.core.checks.registry import CheckUse, usual_checks
 from epistem.core.errors import Conflict, InvalidInput, NotFound, Stale
-from epistem.core.prompts.content import Prompt, ReplyShape
+from epistem.core.prompts.content import ReplyShape
+from epistem.core.subjects.content import Content
 from epistem.store.database import Transaction, is_duplicate
 from epistem.store.documents import dumps
 
@@ -68,19 +69,22 @@ def check_name(name: str) -> None:
         )
 
 
-def create(tx: Transaction, name: str, about: str, first_draft: Prompt) -> Subject:
+def create(tx: Transaction, name: str, about: str, first_draft: Content) -> Subject:
     """Raises InvalidInput for a name that can't stand in an address, Conflict for one in use."""
     check_name(name)
     try:
-        subject_id = tx.insert("INSERT INTO subjects (name, about) VALUES (%s, %s)", (name, about))
+        subject_id = tx.insert(
+            "INSERT INTO subjects (name, about, changed_by) VALUES (%s, %s, %s)",
+            (name, about, tx.by),
+        )
     except pymysql.IntegrityError as error:
         if is_duplicate(error):
             message = f"There is a subject called “{name}” already. Choose another name."
             raise Conflict(message, field="name") from error
         raise
     tx.run(
-        "INSERT INTO drafts (subject_id, content) VALUES (%s, %s)",
-        (subject_id, dumps(first_draft.to_json())),
+        "INSERT INTO drafts (subject_id, content, changed_by) VALUES (%s, %s, %s)",
+        (subject_id, dumps(first_draft.to_json()), tx.by),
     )
     return get(tx, name)
 
@@ -109,9 +113,9 @@ def describe(
 ) -> None:
     """Change what the desk says of it. Raises Stale if somebody changed it first."""
     changed = tx.run(
-        "UPDATE subjects SET about = %s, tags = %s, about_revision = about_revision + 1 "
-        "WHERE id = %s AND about_revision = %s",
-        (about, dumps(tidy_tags(tags)), subject.id, expected_revision),
+        "UPDATE subjects SET about = %s, tags = %s, changed_by = %s, "
+        "about_revision = about_revision + 1 WHERE id = %s AND about_revision = %s",
+        (about, dumps(tidy_tags(tags)), tx.by, subject.id, expected_revision),
     )
     if not changed:
         raise Stale(f"What the desk says of “{subject.name}”")
@@ -123,9 +127,9 @@ def set_checks(
     """Raises Stale if somebody changed them first."""
     text = dumps([use.to_json() for use in checks])
     changed = tx.run(
-        "UPDATE subjects SET checks = %s, checks_revision = checks_revision + 1 "
+        "UPDATE subjects SET checks = %s, changed_by = %s, checks_revision = checks_revision + 1 "
         "WHERE id = %s AND checks_revision = %s",
-        (text, subject.id, expected_revision),
+        (text, tx.by, subject.id, expected_revision),
     )
     if not changed:
         raise Stale(f"The list of checks of “{subject.name}”")

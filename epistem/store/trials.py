@@ -12,8 +12,8 @@ from typing import Any, NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.checks.registry import CheckUse, Measure, measures_of
 from epistem.core.errors import NotFound
-from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
+from epistem.core.subjects.content import Content, content_from_json
 from epistem.core.trials.plan import Cell, TrialPlan
 from epistem.store import entries
 from epistem.store.database import Transaction
@@ -39,7 +39,8 @@ class Paused(NamedTuple):
 class Trial:
     """`recorded` counts readings, `unanswered` those of them that got no answer. `measures` are the
     rows of evidence as they were when the trial was made, with the signatures of that day. `failure`
-    says why a failed one ended. Money and tokens are those of all calls so far."""
+    says why a failed one ended; `changed_by` stopped it or let it go on. Money and tokens are those
+    of all calls so far."""
 
     id: int
     subject_id: int
@@ -55,6 +56,8 @@ class Trial:
     measures: list[Measure]
     failure: str
     landed: int
+    started_by: str
+    changed_by: str
     calls: int
     cents: float
     input_tokens: int
@@ -85,7 +88,7 @@ class Arm:
     version: int
     model: str
     settings: Settings
-    content: Prompt
+    content: Content
     entry_id: int | None
     entry: Model | None
     aliases: Mapping[str, str]
@@ -110,6 +113,7 @@ _SUMS = ("calls", "cents", "input_tokens", "output_tokens", "estimated")
 _SELECT = f"""
 SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unanswered,
        t.created_at, t.started_at, t.finished_at, t.measures, t.failure, t.landed,
+       t.started_by, t.changed_by,
        {", ".join(f"(SELECT COALESCE(SUM({each}), 0) FROM arm_sums a WHERE a.trial_id = t.id)" for each in _SUMS)}
   FROM trials t JOIN subjects s ON s.id = t.subject_id
 """
@@ -126,12 +130,13 @@ def insert(
 ) -> int:
     """Its id. `cases` are (number, content); `plan` has its cases and checks spelt out."""
     trial_id = tx.insert(
-        "INSERT INTO trials (subject_id, plan, total, measures) VALUES (%s, %s, %s, %s)",
+        "INSERT INTO trials (subject_id, plan, total, measures, started_by) VALUES (%s, %s, %s, %s, %s)",
         (
             subject.id,
             dumps(plan.to_json()),
             len(arms) * len(cases) * plan.repeats,
             dumps([asdict(measure) for measure in measures]),
+            tx.by,
         ),
     )
     tx.run_many(
@@ -213,7 +218,7 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             number,
             model,
             Settings.from_json(json.loads(settings)),
-            Prompt.from_json(json.loads(content)),
+            content_from_json(json.loads(content)),
             entry_id,
             known.get(entry_id),
             json.loads(aliases or "{}"),
@@ -264,9 +269,9 @@ def end(tx: Transaction, trial_id: int, status: str) -> bool:
     """Whether it was going on, and has that status now."""
     return bool(
         tx.run(
-            "UPDATE trials SET status = %s, finished_at = NOW(3) "
+            "UPDATE trials SET status = %s, finished_at = NOW(3), changed_by = %s "
             "WHERE id = %s AND status IN ('waiting', 'running')",
-            (status, trial_id),
+            (status, tx.by, trial_id),
         )
     )
 
@@ -275,9 +280,9 @@ def reopen(tx: Transaction, trial_id: int) -> bool:
     """Whether it was stopped or failed with cells left, and waits now."""
     return bool(
         tx.run(
-            "UPDATE trials SET status = 'waiting', finished_at = NULL, failure = '', attempts = 0 "
-            "WHERE id = %s AND status IN ('stopped', 'failed') AND recorded < total",
-            [trial_id],
+            "UPDATE trials SET status = 'waiting', finished_at = NULL, failure = '', attempts = 0, "
+            "changed_by = %s WHERE id = %s AND status IN ('stopped', 'failed') AND recorded < total",
+            (tx.by, trial_id),
         )
     )
 
@@ -300,8 +305,8 @@ def forget_unanswered(tx: Transaction, trial_id: int) -> None:
     gone = tx.run(f"DELETE r FROM readings r WHERE {lost}", [trial_id])
     tx.run(
         "UPDATE trials SET status = 'waiting', finished_at = NULL, failure = '', attempts = 0, "
-        "recorded = recorded - %s, unanswered = 0 WHERE id = %s",
-        (gone, trial_id),
+        "recorded = recorded - %s, unanswered = 0, changed_by = %s WHERE id = %s",
+        (gone, tx.by, trial_id),
     )
 
 
@@ -340,6 +345,6 @@ def _from_row(row: tuple[Any, ...]) -> Trial:
         measures = measures_of(plan.checks or [])
     else:
         measures = [Measure(**each) for each in json.loads(row[11])]
-    calls, cents, *rest = row[14:19]
+    calls, cents, *rest = row[16:]
     sums = (int(calls), float(cents), *map(int, rest))
-    return Trial(*(*row[:4], plan, *row[5:11], measures, *row[12:14], *sums))
+    return Trial(*(*row[:4], plan, *row[5:11], measures, *row[12:16], *sums))

@@ -8,8 +8,8 @@ from datetime import datetime
 from typing import Any
 
 from epistem.core.errors import NotFound
-from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
+from epistem.core.subjects.content import Content, content_from_json
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
@@ -28,13 +28,14 @@ class TryLine:
     asked: dict[str, Any]
     first_words: str
     passed: bool
+    tried_by: str
 
 
 @dataclass(frozen=True)
 class KeptTry:
     id: int
     tried_at: datetime
-    content: Prompt
+    content: Content
     asked: dict[str, Any]
     answered: dict[str, Any]
 
@@ -42,7 +43,7 @@ class KeptTry:
 def keep(
     tx: Transaction,
     subject: Subject,
-    content: Prompt,
+    content: Content,
     asked: dict[str, Any],
     answered: dict[str, Any],
     *,
@@ -62,8 +63,8 @@ def keep(
     assert row is not None
     words = " ".join(str(answered.get("answer", ""))[:400].split())[:200]
     return tx.insert(
-        "INSERT INTO tries (subject_id, content_id, asked, answered, model, first_words, passed) "
-        "VALUES (%s, %s, %s, %s, %s, %s, %s)",
+        "INSERT INTO tries (subject_id, content_id, asked, answered, model, first_words, passed, "
+        "tried_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
         (
             subject.id,
             row[0],
@@ -72,6 +73,7 @@ def keep(
             asked["model"],
             words,
             passed,
+            tx.by,
         ),
     )
 
@@ -81,14 +83,14 @@ def listed(
 ) -> list[TryLine]:
     """Newest first; those before the id `before`, where it is given."""
     rows = tx.rows(
-        "SELECT id, tried_at, model, content_id, asked, first_words, passed FROM tries "
+        "SELECT id, tried_at, model, content_id, asked, first_words, passed, tried_by FROM tries "
         "WHERE subject_id = %s AND (%s IS NULL OR id < %s) ORDER BY id DESC LIMIT %s",
         (subject.id, before, before, most),
     )
     edits = tx.rows("SELECT id FROM tried_contents WHERE subject_id = %s ORDER BY id", [subject.id])
     number = {row[0]: at for at, row in enumerate(edits, start=1)}
     return [
-        TryLine(row[0], row[1], row[2], number[row[3]], json.loads(row[4]), row[5], bool(row[6]))
+        TryLine(*(*row[:3], number[row[3]], json.loads(row[4]), row[5], bool(row[6]), row[7]))
         for row in rows
     ]
 
@@ -101,5 +103,5 @@ def get(tx: Transaction, subject: Subject, try_id: int) -> KeptTry:
     )
     if row is None:
         raise NotFound(f"“{subject.name}” has no try {try_id}.", field="try")
-    content = Prompt.from_json(json.loads(row[2]))
+    content = content_from_json(json.loads(row[2]))
     return KeptTry(row[0], row[1], content, json.loads(row[3]), json.loads(row[4]))

@@ -8,10 +8,9 @@ from datetime import datetime
 from typing import Any
 
 from epistem.core.errors import InvalidInput, NotFound
-from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.settings import Settings
+from epistem.core.subjects.content import Content, content_from_json, of_kind
 from epistem.store import drafts
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
@@ -25,7 +24,7 @@ class Version:
     id: int
     number: int
     content_hash: str
-    content: Prompt
+    content: Content
     note: str
     created_at: datetime
     saved_by: str = ""
@@ -43,15 +42,13 @@ class Line:
     settings: Settings
 
 
-def save(
-    tx: Transaction, subject: Subject, content: Prompt, note: str, saved_by: str = ""
-) -> tuple[Version, bool]:
+def save(tx: Transaction, subject: Subject, content: Content, note: str) -> tuple[Version, bool]:
     """The version with this content, and whether it is new.
 
     Content equal to that of a version, the latest or an older one, makes no new version.
     Raises InvalidInput, naming part and line, for content that could not be sent.
     """
-    problems = problems_of(content)
+    problems = of_kind(content).problems(content)
     if problems:
         raise InvalidInput(problems[0].message, field=problems[0].field)
     drafts.get(tx, subject, lock=True)  # one save at a time, so numbers have no gaps
@@ -67,7 +64,7 @@ def save(
             INSERT INTO versions (subject_id, number, content_hash, content, note, saved_by)
             SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s, %s FROM versions WHERE subject_id = %s
             """,
-            (subject.id, digest, dumps(content.to_json()), note, saved_by, subject.id),
+            (subject.id, digest, dumps(content.to_json()), note, tx.by, subject.id),
         )
         row = tx.first(
             f"SELECT {_COLUMNS} FROM versions WHERE subject_id = %s AND content_hash = %s",
@@ -103,5 +100,5 @@ def lines(tx: Transaction, subject: Subject, *, before: int | None = None, most:
 
 
 def _from_row(row: tuple[Any, ...]) -> Version:
-    content = Prompt.from_json(json.loads(row[3]))
+    content = content_from_json(json.loads(row[3]))
     return Version(row[0], row[1], row[2], content, row[4], row[5], row[6])

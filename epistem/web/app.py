@@ -36,6 +36,10 @@ from epistem.web.replies import API, PROBLEMS
 
 PATIENCE_S = 30
 """A page waits no longer for one statement of the database."""
+BY = {
+    "name": "By", "in": "header", "required": False, "schema": {"type": "string"},
+    "description": "The name of who asks, percent-encoded: what is changed is changed by it.",
+}  # fmt: skip
 STATIC = Path(__file__).with_name("static")
 
 
@@ -92,7 +96,9 @@ def description(app: OpenAPI) -> dict[str, Any]:
     worked out hundreds of times, which took seconds."""
     document: dict[str, Any] = app.api_doc
     for path in document["paths"].values():
-        for operation in path.values():
+        for verb, operation in path.items():
+            if verb != "get":
+                operation["parameters"] = [*operation.get("parameters", []), BY]
             for status in PROBLEMS:
                 told = {**operation["responses"]["422"], "description": HTTPStatus(status).phrase}
                 operation["responses"].setdefault(str(status), copy.deepcopy(told))

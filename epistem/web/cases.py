@@ -16,10 +16,10 @@ from epistem.web.replies import (
     Shape,
     SubjectPath,
     blueprint,
-    database,
     etag,
     expected_revision,
     reply,
+    transaction,
 )
 from epistem.work import cases as work
 
@@ -35,6 +35,7 @@ class CasePage(Shape):
     revision: int
     content: Case
     updated_at: Moment
+    changed_by: str
     deleted: bool
 
 
@@ -97,6 +98,7 @@ def page_of(kept: cases.KeptCase) -> CasePage:
         revision=kept.revision,
         content=kept.content,
         updated_at=kept.updated_at,
+        changed_by=kept.changed_by,
         deleted=kept.deleted_at is not None,
     )
 
@@ -106,7 +108,7 @@ def page_of(kept: cases.KeptCase) -> CasePage:
     summary="The cases that are kept, a page at a time",
 )  # fmt: skip
 def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject, find = subjects.get(tx, path.name), query.find
         kept = cases.how_many(tx, subject)
         found = cases.how_many(tx, subject, find) if find.strip() else kept
@@ -124,7 +126,7 @@ def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
     summary="The tags of the cases, and how many have each",
 )  # fmt: skip
 def list_case_tags(path: SubjectPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         kept, tags = cases.how_many(tx, subject), cases.tags_of(tx, subject, MOST_TAGS)
     counts = [TagCount(tag=tag, cases=number) for tag, number in tags]
@@ -136,7 +138,7 @@ def list_case_tags(path: SubjectPath) -> Response:
     summary="Keep a case",
 )  # fmt: skip
 def keep_case(path: SubjectPath, body: Case) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         kept = work.keep(tx, subject, body)
     return reply(page_of(kept), 201, headers={"ETag": etag(kept.revision)})
@@ -147,7 +149,7 @@ def keep_case(path: SubjectPath, body: Case) -> Response:
     summary="One case",
 )  # fmt: skip
 def get_case(path: CasePath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         kept = cases.get(tx, subjects.get(tx, path.name), path.number)
     return reply(page_of(kept), headers={"ETag": etag(kept.revision)})
 
@@ -158,7 +160,7 @@ def get_case(path: CasePath) -> Response:
 )  # fmt: skip
 def put_case(path: CasePath, header: IfMatch, body: Case) -> Response:
     revision = expected_revision()
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         kept = work.change(tx, subject, path.number, body, revision)
     return reply(page_of(kept), headers={"ETag": etag(kept.revision)})
@@ -171,7 +173,7 @@ def put_case(path: CasePath, header: IfMatch, body: Case) -> Response:
 )  # fmt: skip
 def delete_case(path: CasePath, header: IfMatch, body: Deletion) -> Response:
     revision = expected_revision()
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        kept = cases.set_deleted(tx, subject, path.number, body.deleted, revision)
+        kept = work.set_away(tx, subject, path.number, body.deleted, revision)
     return reply(page_of(kept), headers={"ETag": etag(kept.revision)})

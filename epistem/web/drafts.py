@@ -5,14 +5,10 @@ from __future__ import annotations
 from flask import Response
 from pydantic import BaseModel, Field
 
-from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.dialogue import first_words
-from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.inputs import inputs_of, unused_inputs
-from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
+from epistem.core.subjects.content import Content, of_kind
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
@@ -23,13 +19,13 @@ from epistem.web.replies import (
     Shape,
     SubjectPath,
     blueprint,
-    database,
     etag,
     expected_revision,
     reply,
+    transaction,
 )
+from epistem.work import drafts as work
 from epistem.work import evidence, renaming
-from epistem.work.drafts import save_version as save_version_of
 
 bp = blueprint("drafts")
 
@@ -51,10 +47,11 @@ class DraftPage(Shape):
     `base_version`. `reply_in_words` is what {{ reply_shape() }} puts into a part."""
 
     revision: int
-    content: Prompt
+    content: Content
     base_version: int | None
     edited: bool
     updated_at: Moment
+    changed_by: str
     inputs: list[str]
     unused: list[str]
     first_words: str | None
@@ -76,7 +73,7 @@ class VersionLine(Shape):
 class VersionPage(Shape):
     number: int
     content_hash: str
-    content: Prompt
+    content: Content
     note: str
     saved_by: str
     created_at: Moment
@@ -121,7 +118,6 @@ class SavedVersion(Shape):
 
 class NewVersion(Document):
     note: str = Field("", max_length=500)
-    saved_by: str = Field("", max_length=80)
 
 
 class Rename(Document):
@@ -156,7 +152,7 @@ class VersionPath(SubjectPath):
     summary="The draft, with its inputs and problems",
 )  # fmt: skip
 def get_draft(path: SubjectPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         return _draft_reply(tx, subject, drafts.get(tx, subject))
 
@@ -165,11 +161,11 @@ def get_draft(path: SubjectPath) -> Response:
     "/subjects/<name>/draft", responses={200: DraftPage, 412: Problem, 428: Problem},
     operation_id="putDraft", summary="Keep the draft as typed",
 )  # fmt: skip
-def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
+def put_draft(path: SubjectPath, header: IfMatch, body: Content) -> Response:
     revision = expected_revision()
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        return _draft_reply(tx, subject, drafts.save(tx, subject, body, revision))
+        return _draft_reply(tx, subject, work.keep(tx, subject, body, revision))
 
 
 @bp.get(
@@ -177,7 +173,7 @@ def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
     summary="Versions, newest first, a page at a time",
 )  # fmt: skip
 def list_versions(path: SubjectPath, query: Before) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         found = versions.lines(tx, subject, before=query.before, most=LISTED + 1)
     lines, more = fitting([VersionLine.model_validate(line) for line in found], LISTED)
@@ -190,7 +186,7 @@ def list_versions(path: SubjectPath, query: Before) -> Response:
 )  # fmt: skip
 def list_scores(path: SubjectPath) -> Response:
     """Apart from the list, since it may work out verdicts."""
-    with database().transaction() as tx:
+    with transaction() as tx:
         found = evidence.version_scores(tx, subjects.get(tx, path.name))
     return reply(VersionScores(scores=[VersionScore.model_validate(s) for s in found]))
 
@@ -200,7 +196,7 @@ def list_scores(path: SubjectPath) -> Response:
     summary="One version",
 )  # fmt: skip
 def get_version(path: VersionPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         found = versions.get(tx, subjects.get(tx, path.name), path.number)
     return reply(VersionPage.model_validate(found))
 
@@ -212,11 +208,9 @@ def get_version(path: VersionPath) -> Response:
 def save_version(path: SubjectPath, header: IfMatch, body: NewVersion) -> Response:
     """Saves the draft at the revision given in If-Match, so that what you saw is what is saved."""
     revision = expected_revision()
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        version, new = save_version_of(
-            tx, subject, revision, body.note.strip(), body.saved_by.strip()
-        )
+        version, new = work.save_version(tx, subject, revision, body.note.strip())
         page = _draft_page(tx, subject, drafts.get(tx, subject))
     saved = SavedVersion(version=VersionPage.model_validate(version), new=new, draft=page)
     return reply(saved, 201 if new else 200, headers={"ETag": etag(page.revision)})
@@ -228,7 +222,7 @@ def save_version(path: SubjectPath, header: IfMatch, body: NewVersion) -> Respon
 )  # fmt: skip
 def rename_input(path: SubjectPath, header: IfMatch, body: Rename) -> Response:
     revision = expected_revision()
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         done = renaming.rename(
             tx, subject, revision, body.old.strip(), body.new.strip(), apply=body.apply
@@ -244,18 +238,15 @@ def _draft_reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft
 
 
 def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> DraftPage:
-    edited = True
-    if draft.base_version is not None:
-        base = versions.get(tx, subject, draft.base_version)
-        edited = base.content_hash != content_hash(draft.content)
+    kind = of_kind(draft.content)
     return DraftPage.model_validate(
         {
             **vars(draft),
-            "edited": edited,
-            "inputs": inputs_of(draft.content),
-            "unused": unused_inputs(draft.content),
-            "first_words": first_words(draft.content),
+            "edited": work.edited(tx, subject, draft),
+            "inputs": kind.inputs(draft.content),
+            "unused": kind.unused(draft.content),
+            "first_words": kind.first_words(draft.content),
             "reply_in_words": shape_in_words(draft.content.reply),
-            "problems": [DraftProblem.model_validate(p) for p in problems_of(draft.content)],
+            "problems": [DraftProblem.model_validate(p) for p in kind.problems(draft.content)],
         }
     )

@@ -16,7 +16,13 @@ from epistem.store.database import Database
 from epistem.web.limits import STREAMS
 from epistem.web.permits import held_stream
 from epistem.web.readings import Ticks, ticks_of
-from epistem.web.replies import EVENTS, Shape, blueprint, database
+from epistem.web.replies import (
+    EVENTS,
+    Shape,
+    blueprint,
+    database,
+    transaction,
+)
 from epistem.web.trials import TrialLine, TrialPath, line_of
 
 bp = blueprint("events")
@@ -51,7 +57,7 @@ def watch_trial(path: TrialPath, query: After) -> Response:
     if last and not _ID.match(last):
         raise InvalidInput("Last-Event-ID must be a whole number.", field="Last-Event-ID")
     after = int(last) if last else query.after
-    with database().transaction() as tx:
+    with transaction() as tx:
         trials.get(tx, path.trial_id)
     full = f"{STREAMS} screens are watching trials already. Close one, or reload in a moment."
     return held_stream(_open_streams, full, lambda: _events(database(), path.trial_id, after))

@@ -20,10 +20,10 @@ from epistem.web.replies import (
     Shape,
     SubjectPath,
     blueprint,
-    database,
     etag,
     expected_revision,
     reply,
+    transaction,
 )
 from epistem.work import files
 
@@ -81,7 +81,7 @@ class WhichVersion(BaseModel):
 )  # fmt: skip
 def get_file(path: SubjectPath, query: WhichVersion) -> Response:
     """The ETag is the draft's, for sending the file back."""
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         if query.version is None:
             draft = drafts.get(tx, subject)
@@ -100,7 +100,7 @@ def get_file(path: SubjectPath, query: WhichVersion) -> Response:
 def put_file(path: SubjectPath, header: IfMatch, body: FileText) -> Response:
     revision = expected_revision()
     read = from_yaml(body.text)  # before a transaction opens: it may take a while
-    with database().transaction() as tx:
+    with transaction() as tx:
         draft = files.put(tx, subjects.get(tx, path.name), read, revision)
     return reply(FilePut(revision=draft.revision), headers={"ETag": etag(draft.revision)})
 
@@ -111,7 +111,7 @@ def put_file(path: SubjectPath, header: IfMatch, body: FileText) -> Response:
 )  # fmt: skip
 def get_files() -> Response:
     packed = io.BytesIO()
-    with database().transaction() as tx, zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as out:
+    with transaction() as tx, zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as out:
         for line in subjects.desk(tx):
             text = files.text_of(tx, subjects.get(tx, line.name))
             out.writestr(zipfile.ZipInfo(f"{line.name}.yaml", MOMENT), text)
@@ -128,7 +128,7 @@ def take_in_files(body: FilesIn) -> Response:
     if not given:
         raise InvalidInput("There is no YAML file in it. Their names end in .yaml.", field="files")
     reads = files.read_all(given)
-    with database().transaction() as tx:
+    with transaction() as tx:
         found = files.take_in(tx, reads, replace=body.replace, apply=body.apply)
     return reply(FileResults(results=[FileResult.model_validate(each) for each in found]))
 

@@ -10,7 +10,13 @@ from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
 from epistem.store import subjects, tries
 from epistem.web.pages import fitting
-from epistem.web.replies import Moment, Shape, SubjectPath, database, reply
+from epistem.web.replies import (
+    Moment,
+    Shape,
+    SubjectPath,
+    reply,
+    transaction,
+)
 from epistem.web.tries import bp  # one path has routes of both, and is described by one blueprint
 from epistem.web.try_shapes import TriedAnswer
 from epistem.work.tries import Asked
@@ -30,6 +36,7 @@ class TryLine(Shape):
     turn: int
     first_words: str
     passed: bool
+    tried_by: str
 
 
 class TryList(Shape):
@@ -63,7 +70,7 @@ class Before(BaseModel):
 )  # fmt: skip
 def list_tries(path: SubjectPath, query: Before) -> Response:
     most = tries.LISTED
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         found = tries.listed(tx, subject, before=query.before, most=most + 1)
     lines, more = fitting([_line(line) for line in found], most)
@@ -75,7 +82,7 @@ def list_tries(path: SubjectPath, query: Before) -> Response:
     summary="One try: the draft as it was, what was asked, and the answer",
 )  # fmt: skip
 def get_try(path: TryPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         found = tries.get(tx, subjects.get(tx, path.name), path.try_id)
     return reply(KeptTry.model_validate(vars(found)))
 
@@ -93,4 +100,5 @@ def _line(found: tries.TryLine) -> TryLine:
         turn=1 + sum(turn.role == "user" for turn in asked.turns),
         first_words=found.first_words,
         passed=found.passed,
+        tried_by=found.tried_by,
     )

@@ -3,43 +3,38 @@
 from __future__ import annotations
 
 import asyncio
-import re
 from threading import BoundedSemaphore
 from typing import Annotated, Literal
-from urllib.parse import urlsplit
 
 from flask import Response
 from pydantic import BaseModel, Field
 
-from epistem.core.errors import InvalidInput
 from epistem.core.prompts.request import ABILITIES, Ability
 from epistem.core.prompts.settings import SETTINGS
 from epistem.core.wire.habits import Habits
 from epistem.models.client import ModelClient
 from epistem.models.endpoint import Endpoint
-from epistem.models.keys import Keys
 from epistem.models.retry import Retry
 from epistem.store import models
 from epistem.web.limits import QUESTIONS
 from epistem.web.permits import held
 from epistem.web.problems import Problem
-from epistem.web.replies import IfMatch, Shape, blueprint, check_revision, database, reply
+from epistem.web.replies import (
+    IfMatch,
+    Shape,
+    blueprint,
+    check_revision,
+    reply,
+    transaction,
+)
 from epistem.work import greeting
+from epistem.work import models as work
 
 bp = blueprint("models")
 
 ONCE = Retry(attempts=1)
 _questions = BoundedSemaphore(QUESTIONS)
 FULL = f"{QUESTIONS} models are being asked already and have not answered. Try again in a moment."
-_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.:/-]*\Z")
-MOST_HEADERS = 40
-_HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]{1,80}\Z")
-_VALUE = re.compile(r"[\x20-\x7e]{0,300}\Z")
-KEPT_HEADERS = {
-    "authorization", "x-api-key", "api-key", "cookie", "proxy-authorization", "host",
-    "content-type", "content-length", "transfer-encoding", "connection",
-}  # fmt: skip
-NO_KEY_IN = KEPT_HEADERS - {"authorization", "x-api-key", "api-key", "proxy-authorization"}
 Price = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
 
 
@@ -136,7 +131,7 @@ class SettingList(Shape):
 
 @bp.get("/models", responses={200: ModelList}, operation_id="listModels", summary="The model list")
 def list_models() -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         found, revisions = models.all_of(tx), models.revisions(tx)
     return reply(ModelList(models=[_line(m, revisions) for m in found]))
 
@@ -147,28 +142,20 @@ def list_models() -> Response:
 )  # fmt: skip
 def put_model(path: ModelPath, header: IfMatch, body: ModelEntry) -> Response:
     """To change one that is there, If-Match holds its `revision`."""
-    if not _NAME.match(path.name):
-        raise InvalidInput(
-            "A model's name has letters, digits, and . _ : / - after the first.", field="name"
-        )
-    _check_address(body.address)
-    if body.key_reference:
-        keys = Keys.of_this_server()
-        keys.check(body.key_reference, body.address, field="key_reference")
-    _check_headers(body.headers)
-    _check_key_header(body.habits)
     given = {
         **body.model_dump(),
         "key_reference": body.key_reference or None,
         "abilities": frozenset(body.abilities),
         "habits": body.habits,
     }
-    with database().transaction() as tx:
-        models.check_free(tx, path.name)
+    model = models.Model(name=path.name, **given)
+    work.check(model)
+    with transaction() as tx:
+        work.check_free(tx, path.name)
         there = models.revisions(tx).get(path.name)
         if there is not None:
             check_revision(there, f"The model “{path.name}”")
-        models.put(tx, models.Model(name=path.name, **given))
+        models.put(tx, model)
         return reply(_line(models.get(tx, path.name), models.revisions(tx)))
 
 
@@ -177,10 +164,10 @@ def put_model(path: ModelPath, header: IfMatch, body: ModelEntry) -> Response:
     operation_id="removeModel", summary="Take a model off the list; its readings stay",
 )  # fmt: skip
 def remove_model(path: ModelPath, header: IfMatch) -> Response:
-    with database().transaction() as tx:
-        models.check_own(models.get(tx, path.name, field="name"))
+    with transaction() as tx:
+        work.check_own(models.get(tx, path.name, field="name"))
         check_revision(models.revisions(tx)[path.name], f"The model “{path.name}”")
-        models.remove(tx, path.name)
+        work.remove(tx, path.name)
     return Response(status=204)
 
 
@@ -234,54 +221,8 @@ def _line(model: models.Model, revisions: dict[str, int]) -> ModelLine:
 
 
 def _listed(name: str) -> models.Model:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return models.get(tx, name, field="name")
-
-
-def _check_address(address: str) -> None:
-    """An http(s) address with a host, and nothing secret in it. Raises InvalidInput."""
-    try:
-        parts = urlsplit(address)
-        port_fits = parts.port is None or parts.port > 0
-    except ValueError as error:
-        raise InvalidInput(f"The address can't be read: {error}.", field="address") from error
-    if parts.scheme not in ("http", "https") or not parts.hostname or not port_fits:
-        raise InvalidInput(
-            "The address reads http://host:port or https://host, with or without /v1 at its end.",
-            field="address",
-        )
-    if parts.username or parts.password or parts.query or parts.fragment:
-        raise InvalidInput(
-            "The address has a name, password or query in it. Keys belong in the key's place.",
-            field="address",
-        )
-
-
-def _check_headers(headers: dict[str, str]) -> None:
-    """Raises InvalidInput for a header that can't be sent, or that would hold a key."""
-    if len(headers) > MOST_HEADERS:
-        message = f"There are {len(headers):,} headers; at most {MOST_HEADERS} can be sent along."
-        raise InvalidInput(message, field="headers")
-    for name, value in headers.items():
-        if name.lower() in KEPT_HEADERS:
-            message = (
-                f"“{name[:40]}” is not set here. A key belongs in the key's place, as a reference."
-            )
-            raise InvalidInput(message, field="headers")
-        if not _HEADER.match(name) or not _VALUE.match(value):
-            message = f"“{name[:40]}” can't be sent: a header is one line of plain letters."
-            raise InvalidInput(message, field="headers")
-
-
-def _check_key_header(habits: Habits) -> None:
-    """Raises InvalidInput for a header that a key can't be sent in."""
-    name, prefix = habits.key_header, habits.key_prefix
-    if name and (not _HEADER.match(name) or name.lower() in NO_KEY_IN):
-        message = f"A key can't be sent in the header “{name[:40]}”. Authorization and x-api-key are usual."
-        raise InvalidInput(message, field="habits.key_header")
-    if prefix is not None and not _VALUE.match(prefix):
-        message = "What stands before the key is a word of plain letters, such as Bearer."
-        raise InvalidInput(message, field="habits.key_prefix")
 
 
 async def _greet(model: models.Model) -> greeting.Greeting:

@@ -14,7 +14,13 @@ from epistem.store import marks, readings, trials
 from epistem.store.calls import Call
 from epistem.store.database import Transaction
 from epistem.web.findings import FindingShape, finding_shape
-from epistem.web.replies import Moment, Shape, blueprint, database, reply
+from epistem.web.replies import (
+    Moment,
+    Shape,
+    blueprint,
+    reply,
+    transaction,
+)
 from epistem.web.trials import TrialPath
 
 bp = blueprint("readings")
@@ -142,7 +148,7 @@ def ticks_of(tx: Transaction, trial: trials.Trial, after: int) -> Ticks:
     summary="Marks of readings in the order in which they landed, a page at a time",
 )  # fmt: skip
 def list_ticks(path: TrialPath, query: AfterQuery) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(ticks_of(tx, trials.get(tx, path.trial_id), query.after))
 
 
@@ -154,7 +160,7 @@ def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
     wanted = {int(position) for position in query.at.split(",")}
     if len(wanted) > MOST_AT:
         raise InvalidInput(f"Ask for {MOST_AT} cases at most at a time.", field="at")
-    with database().transaction() as tx:
+    with transaction() as tx:
         trials.status_of(tx, path.trial_id)
         found = trials.cases_of(tx, path.trial_id, wanted)
     return reply(CaseLines(cases=[CaseLine(**_line(each)) for each in found]))
@@ -165,7 +171,7 @@ def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
     operation_id="getTrialCase", summary="One of a trial's cases, as it was when the trial was made",
 )  # fmt: skip
 def get_trial_case(path: CasePath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         trials.status_of(tx, path.trial_id)
         found = trials.cases_of(tx, path.trial_id, {path.position})
     if not found:
@@ -178,7 +184,7 @@ def get_trial_case(path: CasePath) -> Response:
     summary="The repeats of one arm on one case",
 )  # fmt: skip
 def list_readings(path: TrialPath, query: CellQuery) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
         found = readings.at(tx, trial.id, query.arm, query.case_at)
     return reply(ReadingList(readings=[_reading(trial, reading) for reading in found]))
@@ -189,7 +195,7 @@ def list_readings(path: TrialPath, query: CellQuery) -> Response:
     summary="One reading, with its exact requests",
 )  # fmt: skip
 def get_reading(path: ReadingPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         reading = readings.get(tx, path.reading_id)
         trial = trials.get(tx, reading.trial_id)
     return reply(_reading(trial, reading))

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from typing import Annotated, Any
+from urllib.parse import unquote
 
 from flask import Response, current_app, make_response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, RootModel
 
 from epistem.core.errors import InvalidInput, Stale
-from epistem.store.database import Database
+from epistem.store.database import Database, Transaction
 from epistem.web.problems import Problem, Unprecedented
 
 API = "/api/v1"
+MOST_NAME = 80
 EVENTS = {"content": {"text/event-stream": {"schema": {"type": "string"}}}}
 """How a stream of events is described."""
 
@@ -56,6 +59,17 @@ def blueprint(name: str) -> APIBlueprint:
 def database() -> Database:
     found: Database = current_app.extensions["epistem.database"]
     return found
+
+
+def transaction() -> AbstractContextManager[Transaction]:
+    """What is changed in it is changed by who asks."""
+    return database().transaction(by=who())
+
+
+def who() -> str:
+    """The name that the caller goes by: the header By, percent-encoded; empty where there is none."""
+    given = unquote(request.headers.get("By", ""))
+    return " ".join("".join(c for c in given if c.isprintable()).split())[:MOST_NAME]
 
 
 def reply(

@@ -8,11 +8,10 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem import starters
-from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_uses, measures_of
+from epistem.core.checks.registry import CHECKS, CheckUse, check_class
 from epistem.core.evidence.verdict import Word
-from epistem.core.prompts.content import Prompt, blank_prompt
+from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import Document, Tag
-from epistem.store import drafts, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -21,11 +20,11 @@ from epistem.web.replies import (
     Shape,
     SubjectPath,
     blueprint,
-    database,
     expected_revision,
     reply,
+    transaction,
 )
-from epistem.work import evidence
+from epistem.work import subjects as work
 
 bp = blueprint("subjects")
 
@@ -134,9 +133,8 @@ class CheckKinds(Shape):
 
 @bp.get("/subjects", responses={200: Desk}, operation_id="listSubjects", summary="The desk")
 def list_subjects(query: Find) -> Response:
-    with database().transaction() as tx:
-        rows = subjects.desk(tx, find=query.find)
-        return reply(Desk(subjects=[_line(tx, row) for row in rows]))
+    with transaction() as tx:
+        return reply(Desk(subjects=[_line(line) for line in work.desk(tx, query.find)]))
 
 
 @bp.get(
@@ -152,20 +150,16 @@ def list_starters() -> Response:
     summary="Make a prompt",
 )  # fmt: skip
 def create_subject(body: NewSubject) -> Response:
-    with database().transaction() as tx:
-        subject = subjects.create(tx, body.name.strip(), body.about.strip(), _first(tx, body))
-        return reply(_page(tx, subject), 201)
-
-
-def _first(tx: Transaction, body: NewSubject) -> Prompt:
-    if body.starter is not None:
-        return starters.get(body.starter).content
-    if body.copy_of is not None:
-        origin = subjects.get(tx, body.copy_of)
-        if body.version is not None:
-            return versions.get(tx, origin, body.version).content
-        return drafts.get(tx, origin).content
-    return blank_prompt()
+    with transaction() as tx:
+        made = work.create(
+            tx,
+            body.name.strip(),
+            body.about.strip(),
+            copy_of=body.copy_of,
+            version=body.version,
+            starter=body.starter,
+        )
+        return reply(_page(tx, made.name), 201)
 
 
 @bp.put(
@@ -175,10 +169,9 @@ def _first(tx: Transaction, body: NewSubject) -> Prompt:
 def put_about(path: SubjectPath, header: IfMatch, body: About) -> Response:
     """If-Match holds its `about_revision`."""
     revision = expected_revision()
-    with database().transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        subjects.describe(tx, subject, body.about.strip(), body.tags, revision)
-        return reply(_page(tx, subjects.get(tx, path.name)))
+    with transaction() as tx:
+        work.describe(tx, path.name, body.about.strip(), body.tags, revision)
+        return reply(_page(tx, path.name))
 
 
 @bp.get(
@@ -186,8 +179,8 @@ def put_about(path: SubjectPath, header: IfMatch, body: About) -> Response:
     summary="One subject, and where it stands",
 )  # fmt: skip
 def get_subject(path: SubjectPath) -> Response:
-    with database().transaction() as tx:
-        return reply(_page(tx, subjects.get(tx, path.name)))
+    with transaction() as tx:
+        return reply(_page(tx, path.name))
 
 
 @bp.put(
@@ -196,12 +189,10 @@ def get_subject(path: SubjectPath) -> Response:
 )  # fmt: skip
 def put_checks(path: SubjectPath, header: IfMatch, body: Checks) -> Response:
     """If-Match holds the subject's `checks_revision`."""
-    check_uses(body.checks)
     revision = expected_revision()
-    with database().transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        subjects.set_checks(tx, subject, body.checks, revision)
-        return reply(_page(tx, subjects.get(tx, path.name)))
+    with transaction() as tx:
+        work.set_checks(tx, path.name, body.checks, revision)
+        return reply(_page(tx, path.name))
 
 
 @bp.get(
@@ -219,33 +210,20 @@ def list_checks() -> Response:
     return reply(CheckKinds(kinds=kinds))
 
 
-def _line(tx: Transaction, row: subjects.DeskRow) -> SubjectLine:
-    return SubjectLine.model_validate({**vars(row), "headline": _headline(tx, row.latest_trial)})
+def _line(line: work.Line) -> SubjectLine:
+    headline = None if line.headline is None else Headline.model_validate(line.headline)
+    return SubjectLine.model_validate({**vars(line.row), "headline": headline})
 
 
-def _headline(tx: Transaction, trial_id: int | None) -> Headline | None:
-    if trial_id is None:
-        return None
-    trial = trials.get(tx, trial_id)
-    return None if trial.recorded == 0 else _told(evidence.headline_of(tx, trial))
-
-
-def _told(found: evidence.Headline | None) -> Headline | None:
-    return None if found is None else Headline.model_validate(found)
-
-
-def _page(tx: Transaction, subject: subjects.Subject) -> SubjectPage:
-    row = next(r for r in subjects.desk(tx, only=subject.name))
-    trial = trials.get(tx, row.latest_trial) if row.latest_trial else None
-    shape = drafts.get(tx, subject).content.reply
-    checks = subject.checks_for(shape)
+def _page(tx: Transaction, name: str) -> SubjectPage:
+    found = work.overview(tx, name)
     return SubjectPage.model_validate(
         {
-            **_line(tx, row).model_dump(),
-            "trial_recorded": trial.recorded if trial else None,
-            "trial_total": trial.total if trial else None,
-            "checks_revision": subject.checks_revision,
-            "checks": [use.model_dump() for use in checks],
-            "measures": [vars(measure) for measure in measures_of(checks, shape)],
+            **_line(found.line).model_dump(),
+            "trial_recorded": found.trial.recorded if found.trial else None,
+            "trial_total": found.trial.total if found.trial else None,
+            "checks_revision": found.subject.checks_revision,
+            "checks": [use.model_dump() for use in found.checks],
+            "measures": [vars(measure) for measure in found.measures],
         }
     )

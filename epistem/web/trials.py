@@ -16,7 +16,14 @@ from epistem.store import subjects, trials
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
-from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, database, reply
+from epistem.web.replies import (
+    Moment,
+    Shape,
+    SubjectPath,
+    blueprint,
+    reply,
+    transaction,
+)
 from epistem.web.subjects import Measure
 from epistem.work import trials as work
 from epistem.work.evidence import outlook_of
@@ -50,6 +57,8 @@ class TrialLine(Shape):
     created_at: Moment
     started_at: Moment | None
     finished_at: Moment | None
+    started_by: str
+    changed_by: str = Field(description="Who stopped it last, or let it go on.")
     calls: int
     cents: float
     estimated: int
@@ -202,7 +211,7 @@ def _runs(numbers: list[int]) -> list[list[int]]:
     summary="Trials of a subject, newest first",
 )  # fmt: skip
 def list_trials(path: SubjectPath, query: Before) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         found = trials.all_of(
             tx, subject, before=query.before, find=query.find.split(), most=LISTED + 1
@@ -218,7 +227,7 @@ def list_trials(path: SubjectPath, query: Before) -> Response:
 )  # fmt: skip
 def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
     """Its cells are written down before any call is made; the runner takes it from there."""
-    with database().transaction() as tx:
+    with transaction() as tx:
         trial = work.start(tx, subjects.get(tx, path.name), body)
         return reply(_page(tx, trial), 201)
 
@@ -228,7 +237,7 @@ def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
     summary="What a trial will take, before it starts",
 )  # fmt: skip
 def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         subject = subjects.get(tx, path.name)
         found, outlook = work.estimate_of(tx, subject, body, IN_FLIGHT)
         showing = outlook_of(tx, subject, body, outlook)
@@ -264,7 +273,7 @@ def _showing(found: Showing) -> ShowingShape:
     summary="One trial",
 )
 def get_trial(path: TrialPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(_page(tx, trials.get(tx, path.trial_id)))
 
 
@@ -273,7 +282,7 @@ def get_trial(path: TrialPath) -> Response:
     summary="Stop, and keep what is there",
 )  # fmt: skip
 def stop_trial(path: TrialPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(line_of(tx, work.stop(tx, path.trial_id)))
 
 
@@ -282,7 +291,7 @@ def stop_trial(path: TrialPath) -> Response:
     summary="Make the calls that a stop left out",
 )  # fmt: skip
 def go_on_trial(path: TrialPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(line_of(tx, work.go_on(tx, path.trial_id)))
 
 
@@ -292,7 +301,7 @@ def go_on_trial(path: TrialPath) -> Response:
 )  # fmt: skip
 def ask_again(path: TrialPath) -> Response:
     """Their readings make room for the new ones; what is answered stays as it is."""
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(line_of(tx, work.ask_again(tx, path.trial_id)))
 
 
@@ -301,5 +310,5 @@ def ask_again(path: TrialPath) -> Response:
     summary="Ask the models of paused arms at once",
 )  # fmt: skip
 def try_now(path: TrialPath) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         return reply(line_of(tx, work.try_now(tx, path.trial_id)))

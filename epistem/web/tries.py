@@ -17,7 +17,7 @@ from epistem.models.driving import Driven, stream_out
 from epistem.web.limits import TRIES
 from epistem.web.permits import held, held_stream
 from epistem.web.problems import Problem, problem_of
-from epistem.web.replies import EVENTS, SubjectPath, blueprint, database, reply
+from epistem.web.replies import EVENTS, SubjectPath, blueprint, database, reply, who
 from epistem.web.streamed import ModelStream
 from epistem.web.try_shapes import (
     ExactRequest,
@@ -51,9 +51,14 @@ def show_request(path: SubjectPath, body: TryOut) -> Response:
     summary="Ask a model once",
 )  # fmt: skip
 def try_out(path: SubjectPath, body: TryOut) -> Response:
-    a_try = tries.begin(database(), path.name, body.content, body.asked)
+    a_try = tries.begin(database(), path.name, body.content, body.asked, by=who())
+    driven = Driven(Run(a_try.program()))
     with held(_open_tries, FULL):
-        tried = asyncio.run(tries.ask(a_try))
+        try:
+            tried = asyncio.run(tries.ask(a_try, driven))
+        except EpistemError:
+            _keep_part(a_try, driven, "", "", "broken off")
+            raise
     return reply(_kept(a_try, tried))
 
 
@@ -65,7 +70,7 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
     """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`, and `tool` with a
     ToolUse; then `answer` with a TriedAnswer, or `problem` with a Problem. Who stops reading stops
     the call."""
-    a_try = tries.begin(database(), path.name, body.content, body.asked)
+    a_try = tries.begin(database(), path.name, body.content, body.asked, by=who())
     begun: list[ModelStream[Item]] = []
 
     def events() -> Iterator[str]:
@@ -91,10 +96,6 @@ def _events(
 ) -> Iterator[str]:
     said: dict[str, str] = {"content": "", "reasoning": ""}
 
-    def keep_part(why: str) -> None:
-        if said["content"] or any(each.reply for each in driven.made):  # what was paid for is kept
-            _kept(a_try, tries.part_of(a_try, said["content"], said["reasoning"], why, driven.made))
-
     try:
         for item in model_stream:
             if item is None:
@@ -109,12 +110,20 @@ def _events(
                 tried = tries.judged(a_try, item.result, item.made)
                 yield f"event: answer\ndata: {_kept(a_try, tried).model_dump_json()}\n\n"
     except GeneratorExit:
-        keep_part("stopped")
+        _keep_part(a_try, driven, said["content"], said["reasoning"], "stopped")
         raise
     except EpistemError as error:
-        keep_part("broken off")
+        _keep_part(a_try, driven, said["content"], said["reasoning"], "broken off")
         problem = problem_of(error).model_dump_json(exclude_none=True)
         yield f"event: problem\ndata: {problem}\n\n"
+
+
+def _keep_part(
+    a_try: SentTry, driven: Driven[Answered], content: str, reasoning: str, why: str
+) -> None:
+    """What was paid for is kept, if it is only a part."""
+    if content or any(each.reply for each in driven.made):
+        _kept(a_try, tries.part_of(a_try, content, reasoning, why, driven.made))
 
 
 def _kept(a_try: SentTry, tried: Tried) -> TriedAnswer:

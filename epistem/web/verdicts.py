@@ -11,7 +11,12 @@ from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.sentence import Kind, sentence_text, settling_segments
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
 from epistem.store import trials
-from epistem.web.replies import Shape, blueprint, database, reply
+from epistem.web.replies import (
+    Shape,
+    blueprint,
+    reply,
+    transaction,
+)
 from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
 from epistem.work.evidence import Evidence, evidence_of
@@ -118,7 +123,7 @@ class HowToRead(BaseModel):
     summary="What a trial's readings say",
 )  # fmt: skip
 def get_verdict(path: TrialPath, query: HowToRead) -> Response:
-    with database().transaction() as tx:
+    with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
         found = evidence_of(tx, trial, query.missing)
     verdict = found.verdict

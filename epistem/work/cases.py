@@ -28,6 +28,13 @@ def change(
     return kept
 
 
+def set_away(
+    tx: Transaction, subject: Subject, number: int, away: bool, expected_revision: int
+) -> KeptCase:
+    """Put it away, or bring it back. Raises Stale if somebody changed it first."""
+    return cases.set_deleted(tx, subject, number, away, expected_revision)
+
+
 def _attach(tx: Transaction, subject: Subject, case: Case) -> None:
     """A case that rules words out is of no use without the check that looks for them."""
     checks = subject.checks_for(drafts.get(tx, subject).content.reply)

@@ -9,8 +9,10 @@ from typing import Literal
 from epistem.core.errors import EpistemError, InvalidFile, NotFound
 from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
-from epistem.store import drafts, fragments, subjects
+from epistem.store import drafts, subjects
 from epistem.store.database import Transaction
+from epistem.work import fragments
+from epistem.work.drafts import keep
 
 Outcome = Literal["new", "same", "changed", "differs", "refused"]
 
@@ -82,7 +84,7 @@ def put(
     if read.name != subject.name:
         raise InvalidFile(f"The file is of “{read.name}”, not of “{subject.name}”.", line=None)
     _check_fragments(tx, read)
-    draft = drafts.save(tx, subject, read.content, revision)
+    draft = keep(tx, subject, read.content, revision)
     subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
     return draft
 
@@ -105,7 +107,7 @@ def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outc
     if not replace:
         return "differs"
     if apply:
-        drafts.save(tx, subject, content, draft.revision)
+        keep(tx, subject, content, draft.revision)
         subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
     return "changed"
 

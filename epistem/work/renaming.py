@@ -9,6 +9,7 @@ from epistem.core.prompts.rename import TextChange, rename_input, rename_key
 from epistem.store import cases, drafts, renames
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
+from epistem.work.drafts import keep
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ def rename(
         )
     if apply:
         renames.keep(tx, subject, old, new)
-        draft = drafts.save(tx, subject, done.content, revision)
+        draft = keep(tx, subject, done.content, revision)
         for case in kept:
             inputs = rename_key(case.content.inputs, old, new)
             content = case.content.model_copy(update={"inputs": inputs})

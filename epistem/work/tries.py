@@ -16,7 +16,6 @@ from epistem.core.checks.registry import CheckUse, Measure, check_class, measure
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.engine.answers import Answered, answer
 from epistem.core.engine.needs import Program, SharedBody
-from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.dialogue import Turn, render_talk
@@ -34,10 +33,11 @@ from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, Made, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
-from epistem.store import bodies, calls, entries, fragments, models, renames, subjects, tries
+from epistem.store import bodies, calls, entries, models, renames, subjects, tries
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
+from epistem.work import fragments
 from epistem.work.calls import new_call
 from epistem.work.limits import SharedLimits
 
@@ -98,6 +98,7 @@ class SentTry:
     asked: Asked
     shown: ExactRequest
     model: Model
+    by: str = ""
 
     @property
     def endpoint(self) -> Endpoint:
@@ -151,8 +152,9 @@ class Tried:
         return None
 
 
-def begin(database: Database, name: str, content: Prompt, asked: Asked) -> SentTry:
-    """Ready to be sent. Raises what stops it: no such subject or model, a wrong template or input."""
+def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: str = "") -> SentTry:
+    """Ready to be sent, as tried by who is called `by`. Raises what stops it: no such subject or model,
+    a wrong template or input."""
     with database.transaction() as tx:
         subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
@@ -160,7 +162,8 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked) -> SentT
         asked = _with_old_names(tx, subject, content, asked)
     seed = secrets.randbelow(2**31) if asked.seed is None else asked.seed
     asked = asked.model_copy(update={"seed": seed})
-    return SentTry(database, subject, content, asked, exact_request(content, asked, model), model)
+    shown = exact_request(content, asked, model)
+    return SentTry(database, subject, content, asked, shown, model, by)
 
 
 def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
@@ -209,9 +212,8 @@ def exact_request(content: Prompt, asked: Asked, model: Model) -> ExactRequest:
     )
 
 
-async def ask(a_try: SentTry) -> Tried:
-    """The answer, whole. Raises CallFailed."""
-    driven = Driven(Run(a_try.program()))
+async def ask(a_try: SentTry, driven: Driven[Answered]) -> Tried:
+    """The answer, whole. Raises CallFailed; what was made until then is in `driven`."""
     limits = SharedLimits(a_try.database)
     try:
         async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
@@ -256,7 +258,7 @@ def keep(a_try: SentTry, tried: Tried, told: dict[str, Any]) -> int | None:
     try:
         with a_try.database.transaction() as tx:
             kept = bodies.keep(tx, [call.body for call in made if call.body is not None])
-        with a_try.database.transaction() as tx:
+        with a_try.database.transaction(by=a_try.by) as tx:
             entry_id = entries.keep(tx, a_try.model)
             try_id = tries.keep(tx, a_try.subject, a_try.content, asked, told, passed=passed)
             calls.insert(tx, "try", [(try_id, entry_id, call) for call in made], kept)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from epistem.core.trials.marks import verdict_texts
-from epistem.store import marks, readings, trials
+from epistem.store import cases, marks, readings, subjects, trials
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate, migrations
 
@@ -46,6 +46,14 @@ def test_old_readings_become_calls_and_marks(old):
             (json.dumps(plan), json.dumps(measures)),
         )
         tx.run("INSERT INTO arms VALUES (7, 0, 1, 'm', '{}')")
+        kept = {
+            "inputs": {"note": "Lost:\nan Atlas"},
+            "tags": ["plain"],
+            "expect": {"label": "lost"},
+        }
+        tx.run(
+            "INSERT INTO cases (subject_id, number, content) VALUES (1, 1, %s)", [json.dumps(kept)]
+        )
         tx.run("INSERT INTO trial_cases VALUES (7, 0, 1, '{}'), (7, 1, 2, '{}')")
         for number in range(4):
             case, repeat = number % 2, number // 2
@@ -76,6 +84,9 @@ def test_old_readings_become_calls_and_marks(old):
         reading = readings.get(tx, 102)
         lost = readings.get(tx, 103)
         past = trials.past_answers(tx, type("S", (), {"id": 1}))
+        subject = subjects.get(tx, "old")
+        [line] = cases.lines(tx, subject, "atlas LOST", most=5)
+        tags = cases.tags_of(tx, subject, 5)
     assert (trial.landed, trial.calls, trial.input_tokens, trial.cents) == (4, 4, 40, 0.5)
     # They landed in the order of their ids, which went down here.
     assert list(zip(found.case.tolist(), found.repeat.tolist(), strict=True)) == [
@@ -90,3 +101,5 @@ def test_old_readings_become_calls_and_marks(old):
     assert [f.finding.message for f in reading.findings] == ["good", "bad"]
     assert (lost.answer, lost.error) == (None, "it broke")
     assert past == {"m": (4.0, 12.5)}
+    assert line == cases.Line(1, "Lost:", "lost", ["plain"], 0)
+    assert tags == [("plain", 1)]

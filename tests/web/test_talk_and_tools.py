@@ -184,6 +184,28 @@ class TestHistory:
         assert (kept["finish_reason"], kept["findings"], line["passed"]) == ("stopped", [], False)
         assert kept["answer"].startswith(begun["text"])
 
+    @pytest.mark.parametrize("way", ["tries", "tries/stream"])
+    def test_the_rounds_that_were_paid_for_are_kept_when_a_later_one_fails(
+        self, api, made, model_server, way
+    ):
+        called = called_once('{"pier": "Hollin"}')
+        model_server.answer = lambda body: (
+            called(body)
+            if body["messages"][-1]["role"] != "tool"
+            else (400, '{"error": "full"}', {})
+        )
+        entry = {"address": model_server.url, "context_window": 8192, "input_cents": 20.0,
+                 "output_cents": 80.0}  # fmt: skip
+        api.change("/models/full", entry)
+        body = {"content": asking("Look it up.", tools=[TOOL]), "inputs": {"message": "When?"},
+                "model": "full"}  # fmt: skip
+        assert "full" in api.post(f"/subjects/shelf-note/{way}", body).get_data(as_text=True)
+        [line] = api.get("/subjects/shelf-note/tries").get_json()["tries"]
+        kept = api.get(f"/subjects/shelf-note/tries/{line['id']}").get_json()["answered"]
+        assert (kept["finish_reason"], line["passed"]) == ("broken off", False)
+        assert kept["input_tokens"] >= 10
+        assert kept["cents"] > 0
+
     def test_one_that_is_not_there(self, api, made):
         assert_problem(api.get("/subjects/shelf-note/tries/99"), 404, "try", "no try 99")
 

@@ -48,7 +48,7 @@ class TestFragments:
         assert (newer.status_code, newer.get_json()["versions"][0]["number"]) == (201, 2)
         again = api.post("/fragments/house-tone/versions", {"text": "Write kindly."})
         assert again.status_code == 200
-        [fragment] = api.get("/fragments").get_json()["fragments"]
+        fragment = api.get("/fragments/house-tone").get_json()
         assert fragment["used_by"] == [{"subject": "shelf-note", "version": 1, "where": "draft"}]
         page = api.get("/subjects/shelf-note/draft").get_json()
         assert page["content"]["fragments"] == {"house-tone@1": "Write to {{ who }}."}

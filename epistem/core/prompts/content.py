@@ -101,9 +101,10 @@ class ReplyShape(Document):
 
 
 class Prompt(Document):
-    """The content of a draft or a version. `fragments` has the text of every fragment that a part
+    """The content of a draft or a version of a prompt. `fragments` has the text of every fragment that a part
     includes, by `name@version`, so that a version is whole by itself."""
 
+    kind: Literal["prompt"] = said("prompt")
     messages: list[Message] = Field(default_factory=list, max_length=200)
     settings: Settings = Field(default_factory=Settings)
     reply: ReplyShape = Field(default_factory=ReplyShape)

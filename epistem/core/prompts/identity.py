@@ -6,14 +6,14 @@ import hashlib
 
 import rfc8785
 
-from epistem.core.prompts.content import Prompt
+from epistem.core.shapes import Document
 
 
-def canonical_json(prompt: Prompt) -> bytes:
+def canonical_json(content: Document) -> bytes:
     """One byte string per meaning: key order, white space and number form do not matter."""
-    return rfc8785.dumps(prompt.to_json())
+    return rfc8785.dumps(content.to_json())
 
 
-def content_hash(prompt: Prompt) -> str:
+def content_hash(content: Document) -> str:
     """64 hexadecimal digits."""
-    return hashlib.sha256(canonical_json(prompt)).hexdigest()
+    return hashlib.sha256(canonical_json(content)).hexdigest()

@@ -1,5 +1,6 @@
 import createClient, { type Middleware } from "openapi-fetch";
 
+import { byHeader } from "@/frame/who";
 import type { paths, Problem } from "./schema";
 
 /** What the server answered instead of what was asked for. Its message is made for people. */
@@ -17,6 +18,13 @@ export class Refusal extends Error {
 export function ifMatch(revision: number): { "If-Match": string } {
   return { "If-Match": `"${revision}"` };
 }
+
+const sayWho: Middleware = {
+  onRequest({ request }) {
+    for (const [name, value] of Object.entries(byHeader())) request.headers.set(name, value);
+    return request;
+  },
+};
 
 const throwRefusals: Middleware = {
   async onResponse({ response }) {
@@ -50,7 +58,7 @@ export async function problemFrom(response: Response): Promise<Problem> {
 
 /** Every call throws a Refusal when it is not answered with what was asked for. */
 export const api = createClient<paths>({ baseUrl: "" });
-api.use(throwRefusals);
+api.use(sayWho, throwRefusals);
 
 /** The answer's body; `openapi-fetch` types it as possibly missing, which the middleware rules out. */
 export async function got<T>(answer: Promise<{ data?: T }>): Promise<NonNullable<T>> {

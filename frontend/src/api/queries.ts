@@ -25,6 +25,30 @@ export function useFragments() {
   return useQuery({ queryKey: ["fragments"], queryFn: () => got(api.GET("/api/v1/fragments")), staleTime: 60_000 });
 }
 
+/** One fragment with its versions; nothing is asked for while there is no name. */
+export function useFragment(name: Ref<string | null>) {
+  return useQuery({
+    queryKey: ["fragments", "one", name],
+    queryFn: () => got(api.GET("/api/v1/fragments/{fragment}", { params: { path: { fragment: name.value as string } } })),
+    enabled: computed(() => name.value !== null),
+  });
+}
+
+/** The text of a version, which never changes. */
+export function useFragmentText(name: Ref<string | null>, number: Ref<number>) {
+  return useQuery({
+    queryKey: ["fragment text", name, number],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/fragments/{fragment}/versions/{number}", {
+          params: { path: { fragment: name.value as string, number: number.value } },
+        }),
+      ),
+    enabled: computed(() => name.value !== null && number.value > 0),
+    staleTime: Infinity,
+  });
+}
+
 export function useSubject(name: Ref<string> | (() => string)) {
   return useQuery({
     queryKey: ["subject", computed(() => toValue(name))],

@@ -1,3 +1,4 @@
+import { byHeader } from "@/frame/who";
 import { noConnection, problemFrom, Refusal } from "./client";
 import type { Problem, ToolUse, TriedAnswer, TryOut } from "./schema";
 
@@ -12,7 +13,7 @@ export async function streamTry(
 ): Promise<TriedAnswer> {
   const response = await fetch(`/api/v1/subjects/${encodeURIComponent(name)}/tries/stream`, {
     method: "POST",
-    headers: { "Content-Type": "application/json" },
+    headers: { "Content-Type": "application/json", ...byHeader() },
     body: JSON.stringify(body),
     signal,
   }).catch((wrong: unknown) => {

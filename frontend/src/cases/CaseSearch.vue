@@ -32,7 +32,7 @@ function take(choice: CaseEntry | "none" | null): void {
 </script>
 
 <template>
-  <Combobox :model-value="null" nullable as="div" class="relative min-w-0" @update:model-value="take">
+  <Combobox :model-value="null" nullable immediate as="div" class="relative min-w-0" @update:model-value="take">
     <ComboboxInput
       class="field w-full truncate"
       :display-value="() => shown"

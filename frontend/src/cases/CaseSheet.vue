@@ -95,7 +95,7 @@ async function catchUp(): Promise<void> {
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ isNew ? "New case" : `Case ${page.number}` }}</span>
         <span class="caption block truncate">{{
-          [dirty && !isNew ? "not saved yet" : "", page.content.origin, page.updated_at ? `changed ${when(page.updated_at)}` : ""].filter(Boolean).join(" · ") || "\u00a0"
+          [dirty && !isNew ? "not saved yet" : "", kept.content.origin, kept.updated_at ? `changed ${when(kept.updated_at)}${kept.changed_by ? ` by ${kept.changed_by}` : ""}` : ""].filter(Boolean).join(" · ") || "\u00a0"
         }}</span>
       </span>
       <button v-if="isNew" type="button" class="button" @click="emit('cancel')">Cancel</button>

@@ -99,6 +99,7 @@ export function blankCase(inputs: string[]): CasePage {
     revision: 0,
     content: { inputs: Object.fromEntries(inputs.map((input) => [input, ""])), expect: {}, tags: [], turns: [], origin: "typed" },
     updated_at: "",
+    changed_by: "",
     deleted: false,
   };
 }

@@ -74,9 +74,9 @@ function addExample(example: Example): void {
   });
 }
 
-async function save(note: string, by: string): Promise<void> {
+async function save(note: string): Promise<void> {
   saving.value = true;
-  const saved = await draft.saveVersion(note, by);
+  const saved = await draft.saveVersion(note);
   saving.value = false;
   if (!saved) return;
   naming.value = false;

@@ -3,7 +3,7 @@
 import type { KeyBinding } from "@codemirror/view";
 import { useTemplateRef } from "vue";
 
-import type { DraftProblem, FragmentPage, Message, Part } from "@/api/schema";
+import type { DraftProblem, FragmentLine, Message, Part } from "@/api/schema";
 import type { TemplateWords } from "@/parts/templateWords";
 import TextEditor from "@/parts/TextEditor.vue";
 import NewerFragments from "./fragments/NewerFragments.vue";
@@ -17,7 +17,7 @@ const props = defineProps<{
   p: number;
   problem: DraftProblem | undefined;
   words: TemplateWords;
-  fragments: FragmentPage[];
+  fragments: FragmentLine[];
   mark: "above" | "below" | "dragged" | null;
 }>();
 const emit = defineEmits<{ act: [action: PartAction, place: Place]; drag: [event: PointerEvent, place: Place]; focused: [place: Place] }>();

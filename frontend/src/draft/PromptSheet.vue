@@ -3,7 +3,7 @@
 import { computed, nextTick, ref } from "vue";
 
 import { useFragments } from "@/api/queries";
-import type { DraftProblem, FragmentPage, Prompt } from "@/api/schema";
+import type { DraftProblem, FragmentLine, Prompt } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { copied } from "@/parts/values";
 import type { PartAction } from "./PartMenu.vue";
@@ -32,13 +32,13 @@ const words = computed(() => {
   return {
     inputs: [...names].map((name) => ({ name, about: described.find((each) => each.name === name)?.description ?? "" })),
     fragments: (fragments.data.value?.fragments ?? []).map((each) => ({
-      reference: `${each.name}@${each.versions[0]?.number ?? 1}`,
+      reference: `${each.name}@${each.newest}`,
       about: each.about,
     })),
   };
 });
 
-const NONE: FragmentPage[] = [];
+const NONE: FragmentLine[] = [];
 
 function keepEditor(key: string, row: unknown): void {
   if (row) editors.set(key, row as Editor);

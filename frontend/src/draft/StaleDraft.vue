@@ -2,14 +2,14 @@
 /** Two people edited: what each changed, part by part; what both changed is chosen. */
 import { computed, ref } from "vue";
 
-import type { Prompt } from "@/api/schema";
-import { merged, pieces, type Side, usual } from "./merge";
+import { type Content, kindOf } from "./kinds";
+import { type Side, usual } from "./merge";
 import { lines, words } from "./versions/compare";
 
-const props = defineProps<{ base: Prompt; yours: Prompt; theirs: Prompt }>();
-const emit = defineEmits<{ settle: [content: Prompt] }>();
+const props = defineProps<{ base: Content; yours: Content; theirs: Content }>();
+const emit = defineEmits<{ settle: [content: Content] }>();
 const chosen = ref<Record<string, Side>>({});
-const all = computed(() => pieces(props.base, props.yours, props.theirs));
+const all = computed(() => kindOf(props.yours).pieces(props.base, props.yours, props.theirs));
 const differing = computed(() => all.value.filter((each) => each.changed !== null));
 const both = computed(() => differing.value.filter((each) => each.changed === "both"));
 const sideOf = (key: string): Side => {
@@ -23,7 +23,7 @@ const SIDES: { side: Side; title: string }[] = [
 const WHO = { mine: "you changed it", theirs: "the other changed it", both: "both changed it" };
 
 function settle(side?: Side): void {
-  const content = side === undefined ? merged(props.yours, props.theirs, sideOf) : side === "mine" ? props.yours : props.theirs;
+  const content = side === undefined ? kindOf(props.yours).merged(props.yours, props.theirs, sideOf) : side === "mine" ? props.yours : props.theirs;
   emit("settle", content);
 }
 </script>

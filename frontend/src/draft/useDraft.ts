@@ -216,7 +216,7 @@ export function useDraft(name: string) {
   }
 
   /** Save the draft as a version; whether it is new, and its number. */
-  async function saveVersion(note: string, by: string): Promise<{ number: number; isNew: boolean } | null> {
+  async function saveVersion(note: string): Promise<{ number: number; isNew: boolean } | null> {
     await keep();
     if (status.value !== "KEPT") {
       complain(error.value || "The draft has not reached the server yet; try again in a moment.");
@@ -226,7 +226,7 @@ export function useDraft(name: string) {
       const saved = await got(
         api.POST("/api/v1/subjects/{name}/versions", {
           params: { path: { name }, header: ifMatch(facts.revision) },
-          body: { note, saved_by: by },
+          body: { note },
         }),
       );
       take(saved.draft);

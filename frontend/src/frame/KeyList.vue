@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import SheetDialog from "@/parts/SheetDialog.vue";
 import { bindings, keyList } from "./keys";
+import { who } from "./who";
 </script>
 
 <template>
@@ -13,5 +14,9 @@ import { bindings, keyList } from "./keys";
         <dd>{{ binding.label }}</dd>
       </template>
     </dl>
+    <label class="mt-4 flex items-center gap-3 border-t border-rule-soft pt-3">
+      <span class="shrink-0">Who you are</span>
+      <input v-model="who" class="field min-w-0 flex-1" maxlength="80" placeholder="your name: it stands beside what you change" data-test="who" />
+    </label>
   </SheetDialog>
 </template>

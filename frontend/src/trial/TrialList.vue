@@ -47,7 +47,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
           <span v-if="trial.unanswered" class="text-straw">· {{ trial.unanswered }} without an answer</span>
         </span>
         <span class="caption font-mono">{{ cents(trial.cents) }}</span>
-        <span class="caption w-[92px] text-right">{{ when(trial.created_at) }}</span>
+        <span class="caption w-[92px] truncate text-right" :title="trial.started_by ? `started by ${trial.started_by}` : undefined">{{ when(trial.created_at) }}{{ trial.started_by ? `, ${trial.started_by}` : "" }}</span>
         <RouterLink class="link text-sm" :to="{ name: 'verdict', params: { name, id: trial.id } }">verdict</RouterLink>
       </li>
       <li v-if="trials.hasNextPage.value" class="px-4 py-2">

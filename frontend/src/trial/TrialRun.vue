@@ -115,7 +115,7 @@ useKeys([
     <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trial T{{ page.id }}</span>
-        <span class="caption block">started {{ when(page.created_at) }}</span>
+        <span class="caption block">started {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
       </span>
       <button type="button" class="button" data-test="plan-another" @click="plan(page.id)">Plan another like this</button>
     </header>

@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
-import { useFragments } from "@/api/queries";
+import { useFragment, useFragments, useFragmentText } from "@/api/queries";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
@@ -18,9 +18,13 @@ const queries = useQueryClient();
 const fragments = useFragments();
 const list = computed(() => fragments.data.value?.fragments ?? []);
 const chosen = ref<string | null>(null);
-const fragment = computed(() => list.value.find((each) => each.name === chosen.value));
+const page = useFragment(chosen);
+const fragment = computed(() => (page.data.value?.name === chosen.value ? page.data.value : undefined));
 const number = ref(0);
 const version = computed(() => fragment.value?.versions.find((each) => each.number === number.value));
+const text = useFragmentText(chosen, number);
+/** The text of the version that is shown, once it is here. */
+const kept = computed(() => (text.data.value?.number === number.value ? text.data.value.text : undefined));
 const making = ref(false);
 const form = ref({ name: "", about: "", text: "", note: "" });
 const wrong = ref("");
@@ -37,14 +41,13 @@ watch(
   },
 );
 watch(list, (all) => {
-  if (!fragment.value && all[0]) choose(all[0].name);
+  if (!all.some((each) => each.name === chosen.value) && all[0]) choose(all[0].name);
 });
 
 function choose(name: string | null): void {
   chosen.value = name;
-  const newest = list.value.find((each) => each.name === name)?.versions[0];
-  number.value = newest?.number ?? 0;
-  form.value = { ...form.value, text: newest?.text ?? "", note: "" };
+  number.value = list.value.find((each) => each.name === name)?.newest ?? 0;
+  form.value = { ...form.value, text: kept.value ?? "", note: "" };
 }
 
 async function create(): Promise<void> {
@@ -81,8 +84,10 @@ async function saveVersion(): Promise<void> {
     wrong.value = messageOf(error);
   }
 }
-const changed = computed(() => version.value !== undefined && form.value.text !== version.value.text);
-watch(number, () => (form.value.text = version.value?.text ?? form.value.text));
+const changed = computed(() => kept.value !== undefined && form.value.text !== kept.value);
+watch(kept, (now) => {
+  if (now !== undefined && !making.value) form.value.text = now;
+});
 </script>
 
 <template>
@@ -106,7 +111,7 @@ watch(number, () => (form.value.text = version.value?.text ?? form.value.text));
       <ul class="max-h-[60vh] w-[250px] shrink-0 overflow-auto border-r border-rule-soft pr-2">
         <li v-for="each in list" :key="each.name">
           <button type="button" class="w-full border-b border-rule-soft px-2 py-[6px] text-left" :class="each.name === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" @click="choose(each.name)">
-            <span class="block truncate font-mono text-sm">{{ each.name }}@{{ each.versions[0]?.number }}</span>
+            <span class="block truncate font-mono text-sm">{{ each.name }}@{{ each.newest }}</span>
             <span class="caption block truncate">{{ each.about || "no note" }}</span>
           </button>
         </li>
@@ -117,11 +122,11 @@ watch(number, () => (form.value.text = version.value?.text ?? form.value.text));
           <select v-model.number="number" class="field h-7 px-1" aria-label="Version of the fragment">
             <option v-for="each in fragment.versions" :key="each.number" :value="each.number">version {{ each.number }}{{ each.note ? ` · ${each.note}` : "" }}</option>
           </select>
-          <span v-if="version" class="caption">{{ when(version.created_at) }}</span>
+          <span v-if="version" class="caption">{{ when(version.created_at) }}{{ version.saved_by ? `, ${version.saved_by}` : "" }}</span>
           <span class="flex-1"></span>
           <button type="button" class="button button-main" :disabled="changed" data-test="fragment-insert" @click="emit('insert', includeOf({ name: fragment.name, version: number })), emit('close')">Include where the cursor was</button>
         </div>
-        <div class="field h-auto max-h-[260px] min-h-[90px] overflow-auto py-1" data-test="fragment-text"><TextEditor :key="`${fragment.name}@${number}`" v-model="form.text" label="Text of the fragment" /></div>
+        <div class="field h-auto max-h-[260px] min-h-[90px] overflow-auto py-1" data-test="fragment-text"><TextEditor v-if="kept !== undefined" :key="`${fragment.name}@${number}`" v-model="form.text" label="Text of the fragment" /></div>
         <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
         <div v-if="changed" class="flex gap-2">
           <input v-model="form.note" class="field min-w-0 flex-1" placeholder="what changed" aria-label="What changed" />

@@ -2,11 +2,11 @@
 /** Under a part: which of its fragments have a newer version, and the offer to move up. */
 import { computed } from "vue";
 
-import type { FragmentPage } from "@/api/schema";
+import type { FragmentLine } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { moveUp, outdated } from "./fragments";
 
-const props = defineProps<{ text: string; fragments: FragmentPage[] }>();
+const props = defineProps<{ text: string; fragments: FragmentLine[] }>();
 const emit = defineEmits<{ update: [text: string] }>();
 const old = computed(() => outdated(props.text, props.fragments));
 

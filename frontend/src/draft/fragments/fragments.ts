@@ -1,4 +1,4 @@
-import type { FragmentPage } from "@/api/schema";
+import type { FragmentLine } from "@/api/schema";
 
 export interface Pin {
   name: string;
@@ -13,10 +13,10 @@ export function pinsIn(text: string): Pin[] {
 }
 
 /** Pins for which there is a newer version. */
-export function outdated(text: string, fragments: FragmentPage[]): (Pin & { newest: number; note: string })[] {
+export function outdated(text: string, fragments: FragmentLine[]): (Pin & { newest: number; note: string })[] {
   return pinsIn(text).flatMap((pin) => {
-    const newest = fragments.find((each) => each.name === pin.name)?.versions[0];
-    return newest && newest.number > pin.version ? [{ ...pin, newest: newest.number, note: newest.note }] : [];
+    const known = fragments.find((each) => each.name === pin.name);
+    return known && known.newest > pin.version ? [{ ...pin, newest: known.newest, note: known.note }] : [];
   });
 }
 

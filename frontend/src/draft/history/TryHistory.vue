@@ -69,7 +69,7 @@ function settings(line: TryLine): string {
             data-test="try-line"
             @click="chosen = line.id"
           >
-            <span class="caption whitespace-nowrap">{{ when(line.tried_at) }}</span>
+            <span class="caption truncate" :title="line.tried_by ? `tried by ${line.tried_by}` : undefined">{{ when(line.tried_at) }}</span>
             <TickStrip :marks="[line.passed ? 'passed' : 'failed']" />
             <span class="min-w-0">
               <span class="block truncate text-sm">{{ settings(line) }}<span class="text-ink-3"> · {{ asked(line) }}</span></span>

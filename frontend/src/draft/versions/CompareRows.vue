@@ -2,13 +2,13 @@
 /** What differs between two contents: gone words struck in rust, new ones on green. */
 import { computed, ref } from "vue";
 
-import type { Prompt } from "@/api/schema";
 import { count } from "@/marks/format";
-import { compare, type Row } from "./compare";
+import { type Content, kindOf } from "../kinds";
+import type { Row } from "./compare";
 
-const props = defineProps<{ before: Prompt; after: Prompt }>();
+const props = defineProps<{ before: Content; after: Content }>();
 const all = ref(false);
-const rows = computed(() => compare(props.before, props.after));
+const rows = computed(() => kindOf(props.after).compare(props.before, props.after));
 const shown = computed(() => (all.value ? rows.value : rows.value.filter((row) => row.kind !== "same")));
 const same = computed(() => rows.value.filter((row) => row.kind === "same").length);
 const KINDS: Record<Row["kind"], string> = { same: "the same", changed: "changed", gone: "gone", new: "new" };

@@ -1,0 +1,1 @@
+"""What subjects of any kind have in common."""

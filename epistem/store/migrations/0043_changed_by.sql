@@ -1,0 +1,9 @@
+ALTER TABLE subjects ADD COLUMN changed_by VARCHAR(80) NOT NULL DEFAULT '' COMMENT 'the name that who did it gave';
+ALTER TABLE drafts ADD COLUMN changed_by VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE cases ADD COLUMN changed_by VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE models ADD COLUMN changed_by VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE fragment_versions ADD COLUMN saved_by VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE tries ADD COLUMN tried_by VARCHAR(80) NOT NULL DEFAULT '';
+ALTER TABLE trials
+  ADD COLUMN started_by VARCHAR(80) NOT NULL DEFAULT '',
+  ADD COLUMN changed_by VARCHAR(80) NOT NULL DEFAULT '' COMMENT 'who stopped it, or let it go on';
