@@ -78,6 +78,20 @@ class Trial:
         return self.status in OVER
 
 
+class Standing(NamedTuple):
+    """What changes as a trial goes on: two that are equal say that nothing happened between."""
+
+    id: int
+    status: str
+    landed: int
+    recorded: int
+    paused: str | None
+
+    @property
+    def over(self) -> bool:
+        return self.status in OVER
+
+
 @dataclass(frozen=True)
 class Arm:
     """`model` is the name of its model; `entry` is the entry as it was when the trial was made, None
@@ -205,6 +219,20 @@ def all_of(
     return [_from_row(row) for row in rows]
 
 
+def standing(tx: Transaction, ended_within_s: float = 0) -> list[Standing]:
+    """Of the trials that are going on, and of those that ended in the last seconds: one may begin and
+    end between two looks. Cheap: nothing is parsed."""
+    rows = tx.rows(
+        "SELECT t.id, t.status, t.landed, t.recorded, "
+        "(SELECT CONCAT(SUM(a.pauses), ' ', COALESCE(MAX(a.paused_until), '')) FROM arms a "
+        "WHERE a.trial_id = t.id) FROM trials t "
+        "WHERE t.status IN ('waiting', 'running') "
+        "OR t.finished_at > NOW(3) - INTERVAL %s SECOND ORDER BY t.id",
+        [ended_within_s],
+    )
+    return [Standing(*row) for row in rows]
+
+
 def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     rows = tx.rows(
         "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases FROM arms a "
@@ -249,6 +277,19 @@ def cases_of(
         (trial_id, *(only or ())),
     )
     return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
+
+
+def cases_by_tag(tx: Transaction, trial_id: int) -> dict[str, list[int]]:
+    """The positions of the trial's cases by tag, as the cases were when it was made."""
+    found: dict[str, list[int]] = {}
+    for position, tags in tx.rows(
+        "SELECT position, JSON_EXTRACT(content, '$.tags') FROM trial_cases "
+        "WHERE trial_id = %s ORDER BY position",
+        [trial_id],
+    ):
+        for tag in json.loads(tags or "[]"):
+            found.setdefault(tag, []).append(int(position))
+    return found
 
 
 def took_all(tx: Transaction, trial: Trial) -> bool:

@@ -27,6 +27,7 @@ bp = blueprint("cases")
 
 LISTED = 100
 MOST_TAGS = 200
+MOST_AT_ONCE = 2_000
 
 
 class CasePage(Shape):
@@ -87,6 +88,24 @@ class CasePath(SubjectPath):
     number: int = Field(ge=1)
 
 
+class NewCases(Document):
+    cases: list[Case] = Field(min_length=1, max_length=MOST_AT_ONCE)
+
+
+class CaseRevision(Document):
+    number: int = Field(ge=1)
+    revision: int = Field(ge=1)
+
+
+class KeptCases(Shape):
+    cases: list[CaseRevision]
+
+
+class Deletions(Document):
+    cases: list[CaseRevision] = Field(min_length=1, max_length=MOST_AT_ONCE)
+    deleted: bool
+
+
 class Deletion(Document):
     deleted: bool
 
@@ -142,6 +161,34 @@ def keep_case(path: SubjectPath, body: Case) -> Response:
         subject = subjects.get(tx, path.name)
         kept = work.keep(tx, subject, body)
     return reply(page_of(kept), 201, headers={"ETag": etag(kept.revision)})
+
+
+@bp.post(
+    "/subjects/<name>/cases/several", responses={201: KeptCases}, operation_id="keepCases",
+    summary="Keep several cases at once, all or none",
+)  # fmt: skip
+def keep_cases(path: SubjectPath, body: NewCases) -> Response:
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        kept = work.keep_all(tx, subject, body.cases)
+    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
+    return reply(KeptCases(cases=lines), 201)
+
+
+@bp.put(
+    "/subjects/<name>/cases/deletion", responses={200: KeptCases, 412: Problem},
+    operation_id="deleteCases", summary="Put several cases away, or bring them back, all or none",
+)  # fmt: skip
+def delete_cases(path: SubjectPath, body: Deletions) -> Response:
+    """Each goes with the revision that was seen of it."""
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        kept = [
+            work.set_away(tx, subject, each.number, body.deleted, each.revision)
+            for each in body.cases
+        ]
+    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
+    return reply(KeptCases(cases=lines))
 
 
 @bp.get(

@@ -1,92 +1,82 @@
-"""Trial progress as server-sent events."""
+"""All that is live, as server-sent events: one stream for a window, whatever it shows."""
 
 from __future__ import annotations
 
-import re
 import time
 from collections.abc import Iterator
 from threading import BoundedSemaphore
 
-from flask import Response, request
-from pydantic import BaseModel, Field
+from flask import Response
 
-from epistem.core.errors import EpistemError, InvalidInput
+from epistem.core.errors import EpistemError
 from epistem.store import trials
 from epistem.store.database import Database
 from epistem.web.limits import STREAMS
 from epistem.web.permits import held_stream
-from epistem.web.readings import Ticks, ticks_of
-from epistem.web.replies import (
-    EVENTS,
-    Shape,
-    blueprint,
-    database,
-    transaction,
-)
-from epistem.web.trials import TrialLine, TrialPath, line_of
+from epistem.web.replies import EVENTS, Shape, blueprint, database
+from epistem.web.trials import TrialLine, line_of
 
 bp = blueprint("events")
 
 POLL_S = 0.25
+"""How often trials that are going on are looked at."""
+IDLE_S = 0.5
+"""How often it is looked whether one began."""
 HEARTBEAT_S = 10.0
+NEWS_S = 5.0
+"""So long what has ended is looked at; longer than any two looks are apart."""
 _open_streams = BoundedSemaphore(STREAMS)
-_ID = re.compile(r"[0-9]{1,9}\Z")
+FULL = f"{STREAMS} windows are watching already. Close one, or reload in a moment."
 
 
-class Progress(Shape):
-    """What one event carries: the trial as it is, and the ticks that landed since the last."""
+class Live(Shape):
+    """The trials that are going on, by number."""
 
-    trial: TrialLine
-    ticks: Ticks
-
-
-class After(BaseModel):
-    after: int = Field(0, ge=0, lt=10**9, description="The last landing number that was seen.")
+    trials: list[int]
 
 
 @bp.get(
-    "/trials/<int:trial_id>/events", operation_id="watchTrial", summary="Progress as it happens",
-    responses={200: EVENTS},
+    "/events", operation_id="watch", summary="What is live, as it happens", responses={200: EVENTS},
 )  # fmt: skip
-def watch_trial(path: TrialPath, query: After) -> Response:
-    """Events `progress` with a Progress each, until the trial is over; then `over`, and the end.
-
-    An event's id is the last landing number in it, so a client that reconnects goes on from there.
-    """
-    last = request.headers.get("Last-Event-ID", "")
-    if last and not _ID.match(last):
-        raise InvalidInput("Last-Event-ID must be a whole number.", field="Last-Event-ID")
-    after = int(last) if last else query.after
-    with transaction() as tx:
-        trials.get(tx, path.trial_id)
-    full = f"{STREAMS} screens are watching trials already. Close one, or reload in a moment."
-    return held_stream(_open_streams, full, lambda: _events(database(), path.trial_id, after))
+def watch() -> Response:
+    """`live` with a Live: first, and whenever a trial begins or ends. `trial` with a TrialLine for each
+    that goes on: first, and whenever it changed, its end included. What landed is asked for in pages."""
+    return held_stream(_open_streams, FULL, lambda: _events(database()))
 
 
-def _events(database: Database, trial_id: int, after: int) -> Iterator[str]:
-    quiet_since = 0.0
-    told: tuple[object, ...] | None = None
+def _events(database: Database) -> Iterator[str]:
+    told: dict[int, trials.Standing] = {}
+    live: list[int] | None = None
+    began = spoke = time.monotonic()
     while True:
         try:
+            # What ended before is no news; what ended since is told, however quickly that was.
+            ended_within_s = min(time.monotonic() - began, NEWS_S) if live is not None else 0
             with database.transaction() as tx:
-                trial = trials.get(tx, trial_id)
-                ticks = ticks_of(tx, trial, after)
-                paused = () if trial.over else tuple(trials.paused_of(tx, trial_id))
-                now_told = (trial.landed, trial.status, paused)
-                line = line_of(tx, trial) if ticks.last > after or told != now_told else None
+                now = {each.id: each for each in trials.standing(tx, ended_within_s)}
+                gone = [
+                    trials.get(tx, id_) for id_ in told if id_ not in now and not told[id_].over
+                ]
+                changed = [
+                    trials.get(tx, each.id) for each in now.values() if told.get(each.id) != each
+                ]
+                lines = [line_of(tx, trial) for trial in (*gone, *changed)]
         except EpistemError:
-            return  # the client connects again by itself, and goes on from the last id
-        now = time.monotonic()
-        if line is not None:
-            after, told, quiet_since = ticks.last, now_told, now
-            progress = Progress(trial=line, ticks=ticks)
-            yield f"id: {after}\nevent: progress\ndata: {progress.model_dump_json()}\n\n"
-        elif now - quiet_since > HEARTBEAT_S:
-            quiet_since = now
+            return  # the client connects again by itself
+        for line in lines:
+            yield _event("trial", line)
+        going_on = sorted(each.id for each in now.values() if not each.over)
+        if going_on != live:
+            live = going_on
+            yield _event("live", Live(trials=live))
+        told = now
+        if lines:
+            spoke = time.monotonic()
+        elif time.monotonic() - spoke > HEARTBEAT_S:
+            spoke = time.monotonic()
             yield ": still here\n\n"
-        if ticks.more:
-            continue
-        if trial.over:
-            yield f"id: {after}\nevent: over\ndata: {{}}\n\n"
-            return
-        time.sleep(POLL_S)
+        time.sleep(POLL_S if live else IDLE_S)
+
+
+def _event(kind: str, shape: TrialLine | Live) -> str:
+    return f"event: {kind}\ndata: {shape.model_dump_json()}\n\n"

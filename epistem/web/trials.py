@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Any, Literal
 
 from flask import Response
@@ -43,14 +44,16 @@ class PausedShape(Shape):
 
 
 class TrialLine(Shape):
-    """`recorded` of `total` readings are recorded; `unanswered` of those got no answer. Money is that of
-    all calls so far; `estimated` of them did not tell their tokens."""
+    """`recorded` of `total` readings are recorded; `unanswered` of those got no answer. `landed` goes up
+    with every answer, also where one takes another's place. Money is that of all calls so far;
+    `estimated` of them did not tell their tokens. `told_at` is the server's time."""
 
     id: int
     subject: str
     status: str
     total: int
     recorded: int
+    landed: int
     unanswered: int
     failure: str = Field("", description="Why it failed, if its status is `failed`.")
     repeats: int
@@ -62,6 +65,7 @@ class TrialLine(Shape):
     calls: int
     cents: float
     estimated: int
+    told_at: Moment
     paused: list[PausedShape] = Field(description="Arms whose model is not asked for a while.")
 
 
@@ -167,8 +171,9 @@ def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:
-    names = set(TrialLine.model_fields) - {"repeats", "paused"}
-    return {name: getattr(trial, name) for name in names} | {"repeats": trial.plan.repeats}
+    names = set(TrialLine.model_fields) - {"repeats", "paused", "told_at"}
+    more = {"repeats": trial.plan.repeats, "told_at": datetime.now(UTC)}
+    return {name: getattr(trial, name) for name in names} | more
 
 
 def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:

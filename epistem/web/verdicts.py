@@ -20,6 +20,7 @@ from epistem.web.replies import (
 from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
 from epistem.work.evidence import Evidence, evidence_of
+from epistem.work.tags import by_tag
 
 bp = blueprint("verdicts")
 
@@ -86,7 +87,8 @@ class QuestionShape(Shape):
 
 
 class VerdictPage(Shape):
-    """`sentences[arm]` and `rates[arm][measure]`; arm 0 is the baseline and has no sentence.
+    """`sentences[arm]` and `rates[arm][measure]`; the `baseline`, which is arm 0 unless it is asked
+    otherwise, has no sentence.
 
     `level` is that of words and differences; it is higher (`early`) until all readings are there.
     `same_needs[measure]` cases are the fewest for “same”, with nothing differing; null for never.
@@ -103,6 +105,7 @@ class VerdictPage(Shape):
     question: QuestionShape | None
     same_needs: list[int | None]
     fewest_cases: int
+    baseline: int
     lead: int | None
     names: list[str]
     measures: list[Measure]
@@ -113,6 +116,9 @@ class VerdictPage(Shape):
 
 
 class HowToRead(BaseModel):
+    baseline: int = Field(
+        0, ge=0, description="The arm that the others are held against. Reading is free."
+    )
     missing: Missing = Field(
         "failed", description="What becomes of answers that never came: `failed` or `left_out`."
     )
@@ -125,7 +131,7 @@ class HowToRead(BaseModel):
 def get_verdict(path: TrialPath, query: HowToRead) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
-        found = evidence_of(tx, trial, query.missing)
+        found = evidence_of(tx, trial, query.missing, query.baseline)
     verdict = found.verdict
     asked = verdict.question
     return reply(
@@ -141,6 +147,7 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
             question=QuestionShape(arm=asked.arm, measure=asked.measure) if asked else None,
             same_needs=list(verdict.same_needs),
             fewest_cases=FEWEST_CASES,
+            baseline=found.baseline,
             lead=found.lead,
             names=found.names,
             measures=[Measure.model_validate(m) for m in found.measures],
@@ -150,6 +157,40 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
             sentences=[[SegmentShape.model_validate(s) for s in row] for row in found.sentences],
         )
     )
+
+
+class TagShape(Shape):
+    """How the cases of one tag fared, in points of 100: pass rates of both arms, and the difference of
+    those asked of both. Not tested: the more tags one looks at, the more differ by chance."""
+
+    tag: str
+    cases: int
+    rate: float
+    baseline_rate: float
+    difference: float
+
+
+class TagList(Shape):
+    """Of the arm and measure that were asked for; `measure` null takes all together."""
+
+    tags: list[TagShape]
+
+
+class WhichTags(BaseModel):
+    arm: int = Field(ge=0)
+    baseline: int = Field(0, ge=0)
+    measure: int | None = Field(None, ge=0, description="Left out: whether all checks passed.")
+
+
+@bp.get(
+    "/trials/<int:trial_id>/verdict/tags", responses={200: TagList}, operation_id="listTagResults",
+    summary="How an arm fared on the cases of each tag",
+)  # fmt: skip
+def list_tag_results(path: TrialPath, query: WhichTags) -> Response:
+    with transaction() as tx:
+        trial = trials.get(tx, path.trial_id)
+        found = by_tag(tx, trial, query.arm, query.baseline, query.measure)
+    return reply(TagList(tags=[TagShape.model_validate(each) for each in found]))
 
 
 def _rate(rate: Rate | None) -> RateShape | None:

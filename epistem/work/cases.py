@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from epistem.core.cases.content import Case
 from epistem.core.checks.registry import CheckUse
+from epistem.core.errors import InvalidInput
 from epistem.store import cases, drafts, subjects
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
@@ -16,6 +19,21 @@ def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
     """Raises InvalidInput as `store.cases.keep`."""
     kept = cases.keep(tx, subject, case)
     _attach(tx, subject, kept.content)
+    return kept
+
+
+def keep_all(tx: Transaction, subject: Subject, cases_: Sequence[Case]) -> list[KeptCase]:
+    """Raises InvalidInput for the first that will not do, naming it; none is kept then."""
+    kept = []
+    for at, case in enumerate(cases_):
+        try:
+            kept.append(cases.keep(tx, subject, case))
+        except InvalidInput as error:
+            raise InvalidInput(error.message, field=f"cases.{at}.{error.field}") from error
+    for each in kept:
+        if each.content.expect.must_not_say:
+            _attach(tx, subject, each.content)
+            break
     return kept
 
 

@@ -9,6 +9,7 @@ from threading import Lock
 from time import monotonic
 
 from epistem.core.checks.registry import Measure
+from epistem.core.errors import InvalidInput
 from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.power import Spread, spread_of
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
@@ -32,8 +33,9 @@ REST = 10
 
 @dataclass(frozen=True)
 class Evidence:
-    """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first.
-    `spreads[measure]` is how much its readings varied, for planning the next trial."""
+    """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first, and
+    `baseline` the one that the others are held against. `spreads[measure]` is how much its readings
+    varied, for planning the next trial."""
 
     trial: trials.Trial
     arms: list[trials.Arm]
@@ -44,6 +46,7 @@ class Evidence:
     sentences: list[list[Segment]]
     lead: int | None
     spreads: list[Spread | None]
+    baseline: int = 0
 
 
 @dataclass(frozen=True)
@@ -66,17 +69,22 @@ class _Kept:
     fresh_until: float
 
 
-_kept: OrderedDict[tuple[int, datetime, datetime | None, str, Missing], _Kept] = OrderedDict()
+_kept: OrderedDict[tuple[int, datetime, datetime | None, str, Missing, int], _Kept] = OrderedDict()
 _lock = Lock()
 
 
-def evidence_of(tx: Transaction, trial: trials.Trial, missing: Missing = "failed") -> Evidence:
+def evidence_of(
+    tx: Transaction, trial: trials.Trial, missing: Missing = "failed", baseline: int = 0
+) -> Evidence:
     """Cheap when asked again: recorded readings never change, so it holds until more are there.
+
+    Read against another arm than the first, the main question is one of the others: it was named
+    against the first. Raises InvalidInput for a baseline that is no arm.
 
     While the trial runs it is worked out again only after REST times as long as the last time
     took, so that a large trial that is looked at does not keep a core busy.
     """
-    key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing)
+    key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing, baseline)
     with _lock:
         kept = _kept.get(key)
         if kept is not None:
@@ -86,7 +94,7 @@ def evidence_of(tx: Transaction, trial: trials.Trial, missing: Missing = "failed
     ):
         return kept.evidence
     began = monotonic()
-    found = _compute(tx, trial, missing)
+    found = _compute(tx, trial, missing, baseline)
     fresh_until = monotonic() + REST * (monotonic() - began)
     with _lock:
         _kept[key] = _Kept(found, trial.landed, fresh_until)
@@ -174,8 +182,13 @@ def _told(rate: Rate | None) -> tuple[float | None, float | None, float | None]:
     return (rate.value, rate.interval.low, rate.interval.high) if rate else (None, None, None)
 
 
-def _compute(tx: Transaction, trial: trials.Trial, missing: Missing) -> Evidence:
+def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: int) -> Evidence:
     arms = trials.arms_of(tx, trial.id)
+    if not 0 <= baseline < len(arms):
+        raise InvalidInput(
+            f"baseline={baseline} is none of the {len(arms)} arms, which count from 0.",
+            field="baseline",
+        )
     measures = trial.measures
     repeats = trial.plan.repeats
     found = marks.all_of(tx, trial.id, arms=len(arms), cases=trial.cases, repeats=repeats)
@@ -183,29 +196,36 @@ def _compute(tx: Transaction, trial: trials.Trial, missing: Missing) -> Evidence
     margins = [measure.margin for measure in measures]
     question = _question(trial)
     verdict = reach_verdict(
-        tally, margins, question=question, early=trial.status != "finished", missing=missing
+        tally,
+        margins,
+        question=question if baseline == 0 else None,
+        early=trial.status != "finished",
+        missing=missing,
+        baseline=baseline,
     )
     efforts = efforts_of(found, len(arms))
     names = arm_names(arms)
-    sentences: list[list[Segment]] = [[]]
-    for arm in range(1, len(arms)):
-        sentences.append(
-            verdict_sentence(
-                names[arm],
-                names[0],
-                [c for c in verdict.comparisons if c.arm == arm],
-                [measure.title for measure in measures],
-                margins,
-                efforts[arm],
-                efforts[0],
-                missing=missing,
-                same_needs=verdict.same_needs,
-                early=verdict.level > LEVEL,
-            )
+    sentences = [
+        verdict_sentence(
+            names[arm],
+            names[baseline],
+            [c for c in verdict.comparisons if c.arm == arm],
+            [measure.title for measure in measures],
+            margins,
+            efforts[arm],
+            efforts[baseline],
+            missing=missing,
+            same_needs=verdict.same_needs,
+            early=verdict.level > LEVEL,
         )
+        if arm != baseline
+        else []
+        for arm in range(len(arms))
+    ]
     spreads = [spread_of(tally.passed[:, m], tally.total[:, m]) for m in range(len(measures))]
-    lead = question.arm if question else _lead(arms)
-    return Evidence(trial, arms, names, measures, verdict, efforts, sentences, lead, spreads)
+    lead = (question.arm if question else _lead(arms)) if baseline == 0 else 0
+    told = (measures, verdict, efforts, sentences, lead, spreads, baseline)
+    return Evidence(trial, arms, names, *told)
 
 
 def _question(trial: trials.Trial) -> Question | None:

@@ -1,7 +1,13 @@
 <script setup lang="ts">
+import { useQueryClient } from "@tanstack/vue-query";
+import { onScopeDispose } from "vue";
+
+import { followLive } from "./api/live";
 import KeyFooter from "./frame/KeyFooter.vue";
 import KeyList from "./frame/KeyList.vue";
 import NoticeBar from "./frame/NoticeBar.vue";
+
+onScopeDispose(followLive(useQueryClient()));
 </script>
 
 <template>

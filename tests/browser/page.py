@@ -105,10 +105,7 @@ class Page:
         """Search for a case by its number in the box `name`, or take what is no case."""
         box = self.find(name)
         box.click()
-        if number is None:
-            box.send_keys(Keys.CONTROL, "a")
-            box.send_keys(Keys.BACKSPACE)
-        else:
+        if number is not None:
             box.send_keys(str(number))
         self.click("no-case" if number is None else f"case-{number}")
 

@@ -38,7 +38,8 @@ class TestParts:
         page.until(lambda: "Two." not in page.text("request-json"))
         page.press(Keys.ESCAPE)
         page.editor("0-1").click()
-        page.editor("0-1").send_keys(Keys.ALT, Keys.BACKSPACE)
+        page.editor("0-1").send_keys(Keys.CONTROL, Keys.HOME)
+        page.editor("0-1").send_keys(Keys.BACKSPACE)
         kept(page, make, "by-keys", lambda c: parts(c) == [("Task 2", "Two.\n\nOne.")])
 
     def test_a_part_is_dragged_to_another_message_and_put_back(self, page, make):

@@ -51,7 +51,7 @@ def test_every_route_is_in_the_description(api):
     [
         ("/api/v1/files", "application/zip"),
         ("/api/v1/subjects/{name}/file", "application/yaml"),
-        ("/api/v1/trials/{trial_id}/events", "text/event-stream"),
+        ("/api/v1/events", "text/event-stream"),
     ],
 )
 def test_downloads_and_streams_have_their_own_types(api, path, kind):

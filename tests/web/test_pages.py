@@ -96,6 +96,25 @@ class TestCases:
         assert told["tags"][0]["cases"] == 100
 
 
+class TestSeveral:
+    def test_they_are_kept_all_or_none_and_put_away_together(self, api, made):
+        path = "/subjects/shelf-note/cases"
+        made_ = api.post(f"{path}/several", {"cases": [{"inputs": {"note": n}} for n in "abc"]})
+        kept = made_.get_json()["cases"]
+        assert [each["number"] for each in kept] == [1, 2, 3]
+        too_long = [{"inputs": {"note": "d"}}, {"inputs": {"note": "x" * 2_000_000}}]
+        refused = api.post(f"{path}/several", {"cases": too_long})
+        assert (refused.status_code, refused.get_json()["field"]) == (422, "cases.1.inputs.note")
+        assert listed(api)["kept"] == 3
+        stale = {"cases": [*kept[:2], {"number": 3, "revision": 9}], "deleted": True}
+        assert api.put(f"{path}/deletion", stale).status_code == 412
+        assert listed(api)["kept"] == 3
+        away = api.put(f"{path}/deletion", {"cases": kept, "deleted": True}).get_json()["cases"]
+        assert listed(api)["kept"] == 0
+        api.put(f"{path}/deletion", {"cases": away, "deleted": False})
+        assert listed(api)["kept"] == 3
+
+
 class TestChoosing:
     def test_a_plan_takes_cases_by_tag_and_as_an_earlier_trial_did(
         self, many, database, two_models

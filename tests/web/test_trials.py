@@ -3,7 +3,7 @@
 import json
 from concurrent.futures import ThreadPoolExecutor
 from threading import Event
-from urllib.request import Request, urlopen
+from urllib.request import urlopen
 
 import pytest
 
@@ -150,7 +150,6 @@ class TestPlans:
         for path in (
             "/trials/9",
             "/trials/9/verdict",
-            "/trials/9/events",
             "/trials/9/readings?arm=0&case_at=0",
         ):
             assert_problem(api.get(path), 404, "trial", "There is no trial T9")
@@ -273,43 +272,60 @@ class TestEvents:
         with served_wsgi(make_app(database)) as url:
             yield f"{url}/api/v1"
 
-    def read(self, url, trial, *, query="", headers=None):
-        """Every event of the stream, as (event, id, data)."""
-        events, fields = [], {}
-        request = Request(f"{url}/trials/{trial}/events{query}", headers=headers or {})
-        with urlopen(request, timeout=30) as answer:
+    def read(self, url):
+        """Every event of the stream as it comes, as (event, data)."""
+        fields = {}
+        with urlopen(f"{url}/events", timeout=30) as answer:
             assert answer.headers["Content-Type"].startswith("text/event-stream")
             for line in answer:
                 key, _, value = line.decode().strip().partition(": ")
                 if key:
                     fields[key] = value
                 elif fields:
-                    events.append((fields["event"], int(fields["id"]), json.loads(fields["data"])))
+                    yield fields["event"], json.loads(fields["data"])
                     fields = {}
-        return events
 
-    def test_every_tick_comes_once_and_the_end_is_told(self, api, subject, url, running):
+    def until_none_is_live(self, url):
+        told = []
+        for kind, data in self.read(url):
+            told.append((kind, data))
+            if kind == "live" and not data["trials"]:
+                return told
+        raise AssertionError("the stream ended")
+
+    def test_a_trial_is_told_from_its_start_to_its_end(self, api, subject, url, running):
         trial = start(api, repeats=10).get_json()["id"]
-        events = self.read(url, trial)
-        assert [kind for kind, *_ in events][-1] == "over"
-        told = [data["ticks"] for kind, _, data in events if kind == "progress"]
-        places = [p for t in told for p in zip(t["arm"], t["case_at"], t["repeat_no"], strict=True)]
-        assert len(places) == len(set(places)) == 140
-        assert [t["last"] for t in told] == sorted(t["last"] for t in told)
-        assert told[-1]["last"] == 140
-        assert events[-2][2]["trial"]["status"] == "finished"
+        told = self.until_none_is_live(url)
+        assert ("live", {"trials": [trial]}) in told
+        lines = [data for kind, data in told if kind == "trial"]
+        assert [line["landed"] for line in lines] == sorted(line["landed"] for line in lines)
+        assert (lines[-1]["status"], lines[-1]["landed"]) == ("finished", 140)
+        assert lines[-1]["told_at"] >= lines[-1]["finished_at"]
 
-    def test_a_reader_that_comes_back_goes_on_from_the_last_it_saw(
-        self, api, subject, url, running
-    ):
-        page = finished(api)
-        whole = api.get(f"/trials/{page['id']}/ticks").get_json()
-        for options in ({"query": "?after=10"}, {"headers": {"Last-Event-ID": "10"}}):
-            [(_, last, data), (over, *_)] = self.read(url, page["id"], **options)
-            assert data["ticks"]["marks"] == whole["marks"][10:]
-            assert (last, over) == (28, "over")
-
-    def test_a_last_id_that_is_none_is_refused(self, api, subject):
+    def test_one_that_begins_and_ends_between_two_looks_is_told(self, api, subject, url):
+        seen = self.read(url)
+        assert next(seen) == ("live", {"trials": []})
         trial = start(api).get_json()["id"]
-        answer = api.get(f"/trials/{trial}/events", headers={"Last-Event-ID": "x"})
-        assert_problem(answer, 422, "Last-Event-ID", "whole number")
+        api.post(f"/trials/{trial}/stop")
+        kind, line = next(seen)
+        while line.get("status") != "stopped":
+            kind, line = next(seen)
+        assert (kind, line["id"]) == ("trial", trial)
+
+    def test_what_is_over_is_not_told_and_what_is_stopped_is(self, api, subject, url):
+        first = start(api).get_json()["id"]
+        api.post(f"/trials/{first}/stop")
+        second = start(api).get_json()["id"]
+        seen = []
+        for kind, data in self.read(url):
+            seen.append((kind, data.get("id"), data.get("status"), data.get("trials")))
+            if kind == "live" and data["trials"]:
+                api.post(f"/trials/{second}/stop")
+            elif kind == "live":
+                break
+        assert seen == [
+            ("trial", second, "waiting", None),
+            ("live", None, None, [second]),
+            ("trial", second, "stopped", None),
+            ("live", None, None, []),
+        ]

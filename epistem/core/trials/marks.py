@@ -14,6 +14,7 @@ from struct import Struct
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from epistem.core.evidence.sentence import Effort
 from epistem.core.evidence.verdict import Tally
@@ -114,6 +115,28 @@ def tally_of(marks: Marks, arms: int, measures: int, cases: int) -> Tally:
             asked = asked | (unknown & (total[:, measure].sum(axis=0) > 0)[marks.case])
         missing[:, measure] = counted(asked & ~came)
     return Tally(passed, total, missing)
+
+
+def shares_of(marks: Marks, arms: int, cases: int, measure: int | None) -> NDArray[np.float64]:
+    """The share of answers that passed the measure, or all where it is None: arms × cases, 0–1.
+
+    NaN where no answer came that it says something of. An answer passes all when it failed none and
+    passed one.
+    """
+    if measure is None:
+        failed = (marks.verdicts == FAILED).any(axis=1)
+        good = ~failed & (marks.verdicts == PASSED).any(axis=1)
+    else:
+        failed = marks.verdicts[:, measure] == FAILED
+        good = marks.verdicts[:, measure] == PASSED
+    place, judged = marks.arm * cases + marks.case, marks.answered & (failed | good)
+
+    def counted(which: np.ndarray) -> np.ndarray:
+        return np.bincount(place[which], minlength=arms * cases).reshape(arms, cases)
+
+    total = counted(judged)
+    with np.errstate(invalid="ignore"):
+        return np.where(total > 0, counted(judged & good) / total, np.nan)
 
 
 def efforts_of(marks: Marks, arms: int) -> list[Effort]:

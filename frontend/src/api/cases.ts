@@ -2,7 +2,7 @@ import { keepPreviousData, type QueryClient, useQueries, useQuery, useQueryClien
 import { computed, type Ref, ref, watch } from "vue";
 
 import { api, got, ifMatch } from "./client";
-import type { Case, CaseEntry, CaseList, CasePage } from "./schema";
+import type { Case, CaseEntry, CaseList, CasePage, CaseRevision } from "./schema";
 
 export const A_PAGE = 100;
 /** So many pages are kept in step with the server at once; those scrolled past long ago are not. */
@@ -118,9 +118,12 @@ export function useCaseChanges(name: () => string) {
   const queries = useQueryClient();
   const path = (number: number) => ({ name: name(), number });
 
+  const refresh = () =>
+    Promise.all([["cases", name()], ["subject", name()], ["estimate", name()]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+
   async function told(page: CasePage): Promise<CasePage> {
     queries.setQueryData(["case", name(), page.number], page);
-    await Promise.all([["cases", name()], ["subject", name()], ["estimate", name()]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+    await refresh();
     return page;
   }
 
@@ -128,6 +131,16 @@ export function useCaseChanges(name: () => string) {
     keep: async (body: Case) => told(await got(api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: name() } }, body }))),
     change: async (number: number, revision: number, body: Case) =>
       told(await got(api.PUT("/api/v1/subjects/{name}/cases/{number}", { params: { path: path(number), header: ifMatch(revision) }, body }))),
+    keepAll: async (cases: Case[]) => {
+      const kept = await got(api.POST("/api/v1/subjects/{name}/cases/several", { params: { path: { name: name() } }, body: { cases } }));
+      await refresh();
+      return kept.cases;
+    },
+    setAllAway: async (cases: CaseRevision[], deleted: boolean) => {
+      const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/deletion", { params: { path: { name: name() } }, body: { cases, deleted } }));
+      await refresh();
+      return kept.cases;
+    },
     /** Put it away, or bring it back. */
     setAway: async (number: number, revision: number, deleted: boolean) =>
       told(

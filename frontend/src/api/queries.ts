@@ -169,18 +169,33 @@ export function useTrial(id: Ref<number | null>) {
   });
 }
 
-/** `missing`: what becomes of answers that never came. */
-export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left_out">) {
+/** `missing`: what becomes of answers that never came; `baseline`: the arm that the others are held against. */
+export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left_out">, baseline: Ref<number>) {
   return useQuery({
-    queryKey: ["verdict", id, missing],
+    queryKey: ["verdict", id, missing, baseline],
     queryFn: () =>
       got(
         api.GET("/api/v1/trials/{trial_id}/verdict", {
-          params: { path: { trial_id: id.value as number }, query: { missing: missing.value } },
+          params: { path: { trial_id: id.value as number }, query: { missing: missing.value, baseline: baseline.value } },
         }),
       ),
     placeholderData: keepPreviousData,
     enabled: computed(() => id.value !== null),
+  });
+}
+
+/** How an arm fared by tag, looked up while there is something to compare. */
+export function useTagResults(id: Ref<number>, arm: Ref<number | null>, baseline: Ref<number>, measure: Ref<number | null>) {
+  return useQuery({
+    queryKey: ["verdict", id, "tags", arm, baseline, measure],
+    queryFn: () =>
+      got(
+        api.GET("/api/v1/trials/{trial_id}/verdict/tags", {
+          params: { path: { trial_id: id.value }, query: { arm: arm.value as number, baseline: baseline.value, measure: measure.value } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    enabled: computed(() => arm.value !== null),
   });
 }
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Choose a case by typing what it says: a few are offered, however many there are. */
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
-import { computed, ref } from "vue";
+import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
+import { computed, nextTick, ref, useTemplateRef } from "vue";
 
 import { useFoundCases } from "@/api/cases";
 import type { CaseEntry } from "@/api/schema";
@@ -20,10 +20,20 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ choose: [number: number | null] }>();
 const typed = ref("");
+/** While one types here, what is chosen meanwhile does not touch the box. */
+const focused = ref(false);
 const open = ref(false);
 const found = useFoundCases(computed(() => props.name), typed, OFFERED, open);
 const cases = computed(() => found.data.value?.cases ?? []);
 const more = computed(() => (found.data.value ? found.data.value.found - cases.value.length : 0));
+
+const opener = useTemplateRef<{ el: HTMLElement | null }>("opener");
+/** What can be chosen is shown at once. */
+async function focusIn(isOpen: boolean): Promise<void> {
+  open.value = focused.value = true;
+  await nextTick();
+  if (!isOpen) opener.value?.el?.click();
+}
 
 function take(choice: CaseEntry | "none" | null): void {
   typed.value = "";
@@ -32,23 +42,23 @@ function take(choice: CaseEntry | "none" | null): void {
 </script>
 
 <template>
-  <Combobox :model-value="null" nullable immediate as="div" class="relative min-w-0" @update:model-value="take">
+  <Combobox v-slot="{ open: isOpen }" :model-value="null" nullable as="div" class="relative min-w-0" @update:model-value="take">
     <ComboboxInput
       class="field w-full truncate"
-      :display-value="() => shown"
-      :placeholder="placeholder"
+      :display-value="() => (focused ? typed : shown)"
+      :placeholder="focused && shown ? `${shown}: type words of another` : placeholder"
       :aria-label="label"
       :data-test="test"
       autocomplete="off"
       spellcheck="false"
-      @focus="(open = true), ($event.target as HTMLInputElement).select()"
+      @focus="focusIn(isOpen)"
       @change="typed = ($event.target as HTMLInputElement).value"
-      @blur="typed = ''"
+      @blur="(typed = ''), (focused = false)"
     />
+    <ComboboxButton ref="opener" class="sr-only" tabindex="-1" aria-hidden="true" />
     <ComboboxOptions
       class="absolute inset-x-0 top-full z-20 mt-1 max-h-[330px] min-w-[320px] overflow-auto border border-ink-3 bg-sheet py-1"
       :data-test="`${test}-options`"
-      @vue:before-mount="open = true"
     >
       <ComboboxOption v-if="none && !typed" v-slot="{ active }" value="none" as="template">
         <li class="px-3 py-[5px]" :class="active ? 'bg-kelp-wash' : ''" data-test="no-case">{{ none }}</li>

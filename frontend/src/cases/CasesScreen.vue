@@ -13,8 +13,9 @@ import { count } from "@/marks/format";
 import TickStrip, { type Mark } from "@/marks/TickStrip.vue";
 import { useRested } from "@/parts/useRested";
 import { matrixOf, numbersOf } from "@/trial/matrix";
-import { useTicks } from "@/trial/useTicks";
+import { useTrialEvents } from "@/trial/useTrialEvents";
 import CaseSheet from "./CaseSheet.vue";
+import PasteCases from "./PasteCases.vue";
 import { blankCase } from "./editing";
 
 const route = useRoute();
@@ -26,6 +27,7 @@ const find = useRested(() => typed.value.trim());
 const { lines, found, kept, pending, error, retry, want, placeOf, numberAt } = useCaseList(name, find);
 const changes = useCaseChanges(() => name.value);
 const adding = ref(false);
+const pasting = ref(false);
 
 const number = computed(() => (route.params.number ? Number(route.params.number) : null));
 const open = useCase(name, number);
@@ -33,7 +35,7 @@ const open = useCase(name, number);
 /** The latest strips, of the newest version that the latest trial asked. */
 const latest = computed(() => subject.data.value?.latest_trial ?? null);
 const trial = useTrial(latest);
-const { ticks } = useTicks(computed(() => trial.data.value));
+const { ticks } = useTrialEvents(computed(() => trial.data.value));
 const strips = computed(() => {
   const page = trial.data.value;
   if (!page) return new Map<number, Mark[]>();
@@ -121,6 +123,7 @@ useKeys([
     label: "case",
   },
   { keys: { a: () => (adding.value = true) }, shown: ["A"], label: "add a case" },
+  { keys: { p: () => (pasting.value = true) }, shown: ["P"], label: "paste a list" },
 ]);
 </script>
 
@@ -136,6 +139,7 @@ useKeys([
           placeholder="Narrow by words, label, tag or number"
           aria-label="Narrow the list"
         />
+        <button type="button" class="button" data-test="paste-cases" @click="pasting = true">Paste a list</button>
         <button type="button" class="button" data-test="add-case" @click="adding = true">Add a case</button>
       </header>
       <div
@@ -209,4 +213,5 @@ useKeys([
       <p v-else class="p-6 text-ink-2">{{ kept ? "Choose a case to read it." : "" }}</p>
     </section>
   </main>
+  <PasteCases :open="pasting" :name="name" :inputs="inputNames" :labels="labels" @close="pasting = false" />
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** What the person says next, a box for each turn; a turn may have several lines. */
 import { nextTick, useTemplateRef } from "vue";
+import TypedField from "@/parts/TypedField.vue";
 
 const turns = defineModel<string[]>({ required: true });
 const boxes = useTemplateRef<HTMLTextAreaElement[]>("boxes");
@@ -20,15 +21,15 @@ async function add(): Promise<void> {
     <legend class="mb-1">What the person says next <span class="caption">(for talks, turn by turn)</span></legend>
     <div v-for="(turn, at) in turns" :key="at" class="flex items-start gap-2">
       <span class="w-5 pt-[7px] text-right font-mono text-xs text-ink-2">{{ at + 2 }}</span>
-      <textarea
+      <TypedField
+        lines
         ref="boxes"
-        rows="1"
         class="field field-sizing-content max-h-[160px] min-w-0 flex-1 font-serif"
-        :value="turn"
+        :model-value="turn"
         :aria-label="`What the person says at turn ${at + 2}`"
         data-test="case-turn"
-        @input="change(at, ($event.target as HTMLTextAreaElement).value)"
-      ></textarea>
+        @update:model-value="change(at, $event)"
+      />
       <button type="button" class="link pt-[6px] text-xs" :aria-label="`Remove turn ${at + 2}`" @click="turns = turns.filter((_, each) => each !== at)">remove</button>
     </div>
     <button type="button" class="link self-start text-sm" data-test="add-turn" @click="add">{{ turns.length ? "Add a turn" : "Add what they say next" }}</button>

@@ -1,21 +1,24 @@
 <script setup lang="ts">
-import { computed, ref, useTemplateRef } from "vue";
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, provide, ref, useTemplateRef } from "vue";
 import { useRoute } from "vue-router";
 
 import { useModels, useVersions } from "@/api/queries";
 import type { Example, Prompt, VersionPage } from "@/api/schema";
-import { useKeys } from "@/frame/keys";
+import { isTyping, useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
 import PromptSheet from "./PromptSheet.vue";
-import SaveVersion from "./SaveVersion.vue";
 import SheetDrawers from "./SheetDrawers.vue";
 import { partAt, type Place } from "./sheet";
-import StaleDraft from "./StaleDraft.vue";
 import TryOut from "./talk/TryOut.vue";
 import { copied } from "@/parts/values";
-import FragmentDialog from "./fragments/FragmentDialog.vue";
+import { CHANGE } from "./change";
 import { useDraft } from "./useDraft";
-import VersionPanel from "./versions/VersionPanel.vue";
+
+// What is not looked at at once comes apart.
+const VersionPanel = defineAsyncComponent(() => import("./versions/VersionPanel.vue"));
+const FragmentDialog = defineAsyncComponent(() => import("./fragments/FragmentDialog.vue"));
+const SaveVersion = defineAsyncComponent(() => import("./SaveVersion.vue"));
+const StaleDraft = defineAsyncComponent(() => import("./StaleDraft.vue"));
 
 const name = String(useRoute().params.name);
 const draft = useDraft(name);
@@ -59,20 +62,28 @@ function included(include: string): void {
 }
 /** Let the draft read as this, with a way back. */
 function replace(next: Prompt, told: string): void {
-  const before = content.value;
-  content.value = copied(next);
-  say(told, () => {
-    content.value = before;
-  });
+  draft.change(told, () => (content.value = copied(next)));
 }
 function addExample(example: Example): void {
-  if (!content.value) return;
-  const before = content.value.examples ?? [];
-  content.value.examples = [...before, example];
-  say(`It is example ${before.length + 1} now.`, () => {
-    if (content.value) content.value.examples = before;
-  });
+  const prompt = content.value;
+  if (!prompt) return;
+  const before = prompt.examples ?? [];
+  draft.change(`It is example ${before.length + 1} now.`, () => (prompt.examples = [...before, example]));
 }
+/** In a field of the draft, or while nothing is typed anywhere, Ctrl Z is the draft's own. */
+function onUndoKey(event: KeyboardEvent): void {
+  const key = event.key.toLowerCase();
+  if (!(event.ctrlKey || event.metaKey) || event.altKey || (key !== "z" && key !== "y")) return;
+  const elsewhere = isTyping(event.target) && !(event.target as HTMLElement).closest("[data-undo='draft']");
+  if (elsewhere || document.querySelector('[role="dialog"]')) return;
+  event.preventDefault();
+  event.stopPropagation();
+  if (key === "y" || event.shiftKey) draft.redo();
+  else draft.undo();
+}
+onMounted(() => window.addEventListener("keydown", onUndoKey, true));
+onBeforeUnmount(() => window.removeEventListener("keydown", onUndoKey, true));
+provide(CHANGE, draft.change);
 
 async function save(note: string): Promise<void> {
   saving.value = true;
@@ -92,12 +103,13 @@ useKeys([
   { keys: { "ctrl+s": () => (naming.value = true) }, shown: ["Ctrl S"], label: "save version" },
   { keys: { v: () => (listing.value = true), "[": () => (listing.value = true) }, shown: ["V"], label: "versions" },
   { keys: { f: () => openFragments(null) }, shown: ["F"], label: "fragments" },
+  { keys: {}, shown: ["Ctrl Z"], label: "undo", everywhere: true },
 ]);
 </script>
 
 <template>
   <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
-    <section class="panel flex w-[42%] min-w-[420px] flex-col">
+    <section class="panel flex w-[42%] min-w-[420px] flex-col" data-undo="draft" @focusin="draft.history.seal()">
       <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
         <span class="min-w-0 flex-1">
           <span class="block truncate font-semibold" data-test="draft-title">{{ title }}</span>

@@ -9,7 +9,7 @@ export type PartAction = "off" | "split" | "merge" | "up" | "down" | "add" | "fr
 const ACTIONS: { action: PartAction; label: string; keys: string }[] = [
   { action: "off", label: "Switch off", keys: "Ctrl /" },
   { action: "split", label: "Split at the cursor", keys: "Alt ↵" },
-  { action: "merge", label: "Merge with the part above", keys: "Alt ⌫" },
+  { action: "merge", label: "Merge with the part above", keys: "⌫ at its start" },
   { action: "up", label: "Move up", keys: "Alt Shift ↑" },
   { action: "down", label: "Move down", keys: "Alt Shift ↓" },
   { action: "add", label: "Add a part below", keys: "Alt N" },

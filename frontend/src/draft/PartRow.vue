@@ -31,7 +31,8 @@ const run = (action: PartAction) => () => {
 const keys: KeyBinding[] = [
   { key: "Mod-/", run: run("off") },
   { key: "Alt-Enter", run: run("split") },
-  { key: "Alt-Backspace", run: run("merge") },
+  // At the very start of a part; anywhere else it deletes as it does everywhere.
+  { key: "Backspace", run: (view) => props.p > 0 && view.state.selection.main.empty && view.state.selection.main.head === 0 && run("merge")() },
   { key: "Shift-Alt-ArrowUp", run: run("up") },
   { key: "Shift-Alt-ArrowDown", run: run("down") },
   { key: "Alt-n", run: run("add") },
@@ -104,6 +105,7 @@ defineExpose({
           :problem-line="problem?.line"
           :words="words"
           :keys="keys"
+          undone-outside
           @update:model-value="setText"
         />
       </div>

@@ -4,8 +4,7 @@ import { computed, nextTick, ref } from "vue";
 
 import { useFragments } from "@/api/queries";
 import type { DraftProblem, FragmentLine, Prompt } from "@/api/schema";
-import { say } from "@/frame/notices";
-import { copied } from "@/parts/values";
+import { useChange } from "./change";
 import type { PartAction } from "./PartMenu.vue";
 import PartRow from "./PartRow.vue";
 import * as sheet from "./sheet";
@@ -50,14 +49,7 @@ async function focus(place: Place, at?: number): Promise<void> {
   editors.get(keyOf(place))?.focus(at);
 }
 
-/** Change the sheet, with a way back. */
-function change(told: string, how: () => void): void {
-  const before = copied(prompt.value);
-  how();
-  say(told, () => {
-    prompt.value = before;
-  });
-}
+const change = useChange();
 
 const drag = useDrag((from, to) => {
   const name = sheet.partAt(prompt.value, from)?.name ?? "";
@@ -77,7 +69,7 @@ function markOf(message: number, part: number): "above" | "below" | "dragged" | 
 function act(action: PartAction, place: Place): boolean {
   const part = sheet.partAt(prompt.value, place);
   if (!part) return false;
-  if (action === "off") part.off = !part.off;
+  if (action === "off") change("", () => (part.off = !part.off));
   else if (action === "split") {
     const at = editors.get(keyOf(place))?.caret() ?? 0;
     change(`“${part.name}” is two parts now.`, () => void focus(sheet.splitPart(prompt.value, place, at), 0));
@@ -86,9 +78,9 @@ function act(action: PartAction, place: Place): boolean {
       const merged = sheet.mergePart(prompt.value, place);
       if (merged) void focus(merged.place, merged.at);
     });
-  } else if (action === "up") void focus(sheet.movePart(prompt.value, place, -1));
-  else if (action === "down") void focus(sheet.movePart(prompt.value, place, 1));
-  else if (action === "add") void focus(sheet.addPart(prompt.value, place.message, place.part));
+  } else if (action === "up") change("", () => void focus(sheet.movePart(prompt.value, place, -1)));
+  else if (action === "down") change("", () => void focus(sheet.movePart(prompt.value, place, 1)));
+  else if (action === "add") change("", () => void focus(sheet.addPart(prompt.value, place.message, place.part)));
   else if (action === "fragment") emit("fragment", place);
   else change(`“${part.name}” is gone from the draft.`, () => sheet.removePart(prompt.value, place));
   return true;
@@ -127,7 +119,7 @@ defineExpose({ insert });
       Add a message:
       <template v-for="(role, at) in ROLES" :key="role"
         ><template v-if="at"> · </template
-        ><button type="button" class="link" :data-test="`add-${role}`" @click="focus(sheet.addMessage(prompt, role))">{{ role }}</button></template
+        ><button type="button" class="link" :data-test="`add-${role}`" @click="change('', () => void focus(sheet.addMessage(prompt, role)))">{{ role }}</button></template
       >
     </p>
   </div>

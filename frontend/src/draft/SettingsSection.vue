@@ -2,6 +2,7 @@
 /** Sampling settings, each with what it truly does. What the chosen models ignore is greyed. */
 import type { ModelLine, Settings } from "@/api/schema";
 import { useSettingsTable } from "@/api/queries";
+import TypedField from "@/parts/TypedField.vue";
 
 const settings = defineModel<Settings>({ required: true });
 const props = withDefaults(defineProps<{ models?: ModelLine[] }>(), { models: () => [] });
@@ -24,17 +25,17 @@ const isGrey = (name: string) => props.models.length > 0 && ignoring(name).lengt
   <div class="flex flex-col gap-2">
     <label v-for="setting in table.data.value?.settings" :key="setting.name" class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3" :data-test="`setting-${setting.name}`">
       <span class="pt-[5px]" :class="isGrey(setting.name) ? 'text-ink-3' : ''">{{ setting.label }}</span>
-      <input
+      <TypedField
         type="number"
         class="field w-full font-mono text-sm disabled:bg-paper disabled:text-ink-3"
         :min="setting.low"
         :max="setting.high"
         :step="setting.name === 'max_tokens' ? 1 : 0.1"
-        :value="settings[setting.name as NumberSetting] ?? ''"
+        :model-value="settings[setting.name as NumberSetting] ?? ''"
         placeholder="–"
         :disabled="isGrey(setting.name)"
         :aria-label="setting.label"
-        @change="set(setting.name, ($event.target as HTMLInputElement).value)"
+        @update:model-value="set(setting.name, $event)"
       />
       <span class="caption pt-[2px]">
         <span v-if="ignoring(setting.name).length" class="text-straw">Not sent to {{ ignoring(setting.name).join(" and ") }}, whose format has no place for it. </span>
@@ -43,12 +44,12 @@ const isGrey = (name: string) => props.models.length > 0 && ignoring(name).lengt
     </label>
     <label class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3">
       <span class="pt-[5px]">Stop at</span>
-      <input
+      <TypedField
         class="field col-span-2 font-mono text-sm"
-        :value="(settings.stop ?? []).map((each) => each.replaceAll('\n', '\\n')).join('|')"
+        :model-value="(settings.stop ?? []).map((each) => each.replaceAll('\n', '\\n')).join('|')"
         placeholder="texts, with | between; \n is a line break"
         aria-label="Stop at"
-        @change="setStop(($event.target as HTMLInputElement).value)"
+        @update:model-value="setStop($event)"
       />
       <span class="caption col-start-2 col-end-4">The answer ends before any of these texts, at most four of them.</span>
     </label>

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 /** What belongs to the prompt besides its parts: one row of names, one drawer open at a time. */
-import { computed, ref } from "vue";
+import { computed, defineAsyncComponent, ref } from "vue";
 
 import type { DraftProblem, ModelLine, Prompt } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
-import ExamplesSection from "./examples/ExamplesSection.vue";
-import InputsSection from "./inputs/InputsSection.vue";
 import type { RenameDraft } from "./inputs/renameDraft";
-import ReplySection from "./reply/ReplySection.vue";
-import SettingsSection from "./SettingsSection.vue";
-import ToolsSection from "./tools/ToolsSection.vue";
+
+const ExamplesSection = defineAsyncComponent(() => import("./examples/ExamplesSection.vue"));
+const InputsSection = defineAsyncComponent(() => import("./inputs/InputsSection.vue"));
+const ReplySection = defineAsyncComponent(() => import("./reply/ReplySection.vue"));
+const SettingsSection = defineAsyncComponent(() => import("./SettingsSection.vue"));
+const ToolsSection = defineAsyncComponent(() => import("./tools/ToolsSection.vue"));
 
 const prompt = defineModel<Prompt>({ required: true });
 const props = defineProps<{

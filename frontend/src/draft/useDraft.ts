@@ -5,6 +5,7 @@ import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { copied } from "@/parts/values";
+import { historyOf } from "./history";
 
 const PAUSE_MS = 350;
 const RETRY_MS = 3_000;
@@ -46,6 +47,7 @@ export function useDraft(name: string) {
   const base = ref<Prompt>({});
   /** Counts the changes of the content, so that others need not look through all of it. */
   const edits = ref(0);
+  const history = historyOf(name);
   let backingUp: ReturnType<typeof setTimeout> | undefined;
   let onServer = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
@@ -73,6 +75,7 @@ export function useDraft(name: string) {
       const backup = readBackup();
       const unsent = backup && JSON.stringify(backup.content) !== onServer ? backup : null;
       content.value = unsent ? unsent.content : page.content;
+      history.begin(asJson());
       status.value = "KEPT";
       if (unsent && unsent.revision !== page.revision) {
         theirs.value = { content: page.content, revision: page.revision };
@@ -161,6 +164,7 @@ export function useDraft(name: string) {
     if (!content.value || JSON.stringify(kept.fragments ?? {}) === JSON.stringify(content.value.fragments ?? {})) return;
     content.value.fragments = kept.fragments;
     onServer = asJson();
+    history.amend(onServer);
   }
 
   /** Soon, so that a long text is not written at every key; and at once when the page goes away. */
@@ -180,24 +184,37 @@ export function useDraft(name: string) {
     }
   }
 
+  /** Do something to the draft that is a step of its own. What is said of it offers to take just that back,
+   * also after more was typed. */
+  function change(told: string, how: () => void): void {
+    history.seal();
+    how();
+    history.note(asJson());
+    const step = history.latest();
+    history.seal();
+    if (told) say(told, step && (() => put(history.without(step))));
+  }
+
+  function put(next: Prompt | null): void {
+    if (next) content.value = next;
+  }
+  const undo = () => put(history.undo());
+  const redo = () => put(history.redo());
+
   /** After a STALE: go on with this content, over what the other saved. */
   function settle(chosen: Prompt): void {
     if (!theirs.value) return;
-    const before = content.value;
     facts.revision = theirs.value.revision;
     onServer = JSON.stringify(theirs.value.content);
     theirs.value = null;
     error.value = "";
     status.value = "KEPT";
-    content.value = copied(chosen);
-    say("The draft is settled.", () => {
-      content.value = before;
-    });
+    change("The draft is settled.", () => (content.value = copied(chosen)));
     if (JSON.stringify(content.value) !== onServer) schedule();
   }
 
   /** Rename an input in the draft and in the cases; without `apply` only what would change is told. */
-  async function rename(from: string, to: string, apply: boolean): Promise<Renamed> {
+  async function rename(from: string, to: string, apply: boolean, back = false): Promise<Renamed> {
     await keep();
     const done = await got(
       api.POST("/api/v1/subjects/{name}/draft/rename", {
@@ -209,8 +226,13 @@ export function useDraft(name: string) {
       take(done.draft);
       onServer = JSON.stringify(done.draft.content);
       content.value = done.draft.content;
+      // The cases were renamed with it, so taking it back is a rename, too.
+      const undoIt = () => void rename(to, from, true, true).catch((wrong) => complain(messageOf(wrong)));
+      let takeBack: (() => void) | undefined;
+      if (back) history.amend(asJson());
+      else takeBack = history.add(asJson(), undoIt);
       await Promise.all(["cases", "case"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
-      say(`“${from}” is now “${to}”.`, () => void rename(to, from, true).catch((wrong) => complain(messageOf(wrong))));
+      say(`“${from}” is now “${to}”.`, takeBack);
     }
     return done;
   }
@@ -244,7 +266,10 @@ export function useDraft(name: string) {
     content,
     (value, before) => {
       edits.value += 1;
-      if (!before || !value || asJson() === onServer) return;
+      if (!before || !value) return;
+      const text = asJson();
+      history.note(text);
+      if (text === onServer) return;
       backUp();
       schedule();
     },
@@ -277,5 +302,5 @@ export function useDraft(name: string) {
     }
   });
 
-  return { content, status, keptAs, error, facts, theirs, base, edits, keep, settle, rename, saveVersion, reload: load };
+  return { content, status, keptAs, error, facts, theirs, base, edits, history, change, undo, redo, keep, settle, rename, saveVersion, reload: load };
 }

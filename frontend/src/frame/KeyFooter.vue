@@ -1,12 +1,30 @@
 <script setup lang="ts">
-import { bindings, keyList, useKeys } from "./keys";
+import { computed } from "vue";
+import { useRouter } from "vue-router";
 
-useKeys([{ keys: { "?": () => (keyList.open = true) }, shown: ["?"], label: "all keys" }]);
+import { bindings, keyList, typing, useKeys } from "./keys";
+
+const router = useRouter();
+/** While one types, single letters do nothing but stand in the text. */
+const rests = (shown: string[], always?: boolean) => typing.value && !always && !shown.some((key) => key.startsWith("Ctrl") || key === "F6");
+const escape = computed(() => typing.value);
+
+useKeys([
+  { keys: { "?": () => (keyList.open = true) }, shown: ["?"], label: "all keys" },
+  { keys: { "0": () => void router.push({ name: "desk" }) }, shown: ["0"], label: "desk", everywhere: true },
+  { keys: {}, shown: ["F6"], label: "next panel, Shift F6 the one before", everywhere: true },
+]);
 </script>
 
 <template>
   <footer class="flex h-7 shrink-0 items-center gap-4 overflow-hidden border-t border-rule px-5 text-xs text-ink-2">
-    <span v-for="binding in bindings" :key="binding.label" class="flex items-center gap-1 whitespace-nowrap">
+    <span v-if="escape" class="flex items-center gap-1 whitespace-nowrap"><kbd class="key">Esc</kbd> leave the field</span>
+    <span
+      v-for="binding in bindings.filter((each) => !each.everywhere)"
+      :key="binding.label"
+      class="flex items-center gap-1 whitespace-nowrap"
+      :class="rests(binding.shown, binding.always) ? 'opacity-40' : ''"
+    >
       <kbd v-for="key in binding.shown" :key="key" class="key">{{ key }}</kbd>
       {{ binding.label }}
     </span>

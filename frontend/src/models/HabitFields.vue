@@ -3,6 +3,7 @@
 import { computed } from "vue";
 
 import type { Habits } from "@/api/schema";
+import TypedField from "@/parts/TypedField.vue";
 
 const habits = defineModel<Habits>({ required: true });
 defineProps<{ format: string }>();
@@ -59,12 +60,12 @@ const typed = (event: Event) => (event.target as HTMLInputElement | HTMLSelectEl
       <div class="grid grid-cols-2 gap-x-4">
         <label class="flex flex-col gap-1"
           ><span>Key in the header</span
-          ><input class="field font-mono" :value="habits.key_header ?? ''" placeholder="the usual one" data-test="key-header" @input="change({ key_header: typed($event).trim() })"
-        /></label>
+          ><TypedField class="field font-mono" :model-value="habits.key_header ?? ''" placeholder="the usual one" data-test="key-header" @update:model-value="change({ key_header: $event.trim() })"
+/></label>
         <label class="flex flex-col gap-1"
           ><span>Before the key</span
-          ><input class="field font-mono" :value="habits.key_prefix ?? ''" placeholder="the usual" data-test="key-prefix" @input="change({ key_prefix: typed($event).trim() || null })"
-        /></label>
+          ><TypedField class="field font-mono" :model-value="habits.key_prefix ?? ''" placeholder="the usual" data-test="key-prefix" @update:model-value="change({ key_prefix: $event.trim() || null })"
+/></label>
       </div>
     </div>
   </details>

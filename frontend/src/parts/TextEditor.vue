@@ -1,104 +1,36 @@
 <script setup lang="ts">
-/** One CodeMirror editor. `template` marks Jinja and completes its words; `json` is set in mono. */
-import { autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
-import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
-import { json, jsonParseLinter } from "@codemirror/lang-json";
-import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
-import { linter } from "@codemirror/lint";
-import { Compartment, EditorState, type Extension } from "@codemirror/state";
-import { EditorView, type KeyBinding, keymap, placeholder } from "@codemirror/view";
-import { tags } from "@lezer/highlight";
-import { onBeforeUnmount, onMounted, useTemplateRef, watch } from "vue";
+/** A text editor, whose code comes apart from the screen's: until it is here the text can be read. */
+import { defineAsyncComponent, shallowRef, watch } from "vue";
 
-import { problemLines, templateMarks } from "./templateMarks";
-import { completeTemplate, type TemplateWords } from "./templateWords";
+import type { Editor, EditorProps } from "./editor";
 
-const props = withDefaults(
-  defineProps<{
-    modelValue: string;
-    label: string;
-    kind?: "template" | "json";
-    hint?: string;
-    problemLine?: number | null;
-    words?: TemplateWords;
-    keys?: KeyBinding[];
-  }>(),
-  { kind: "template", hint: "", problemLine: null, words: () => ({ inputs: [], fragments: [] }), keys: () => [] },
-);
-const emit = defineEmits<{ "update:modelValue": [text: string] }>();
-const host = useTemplateRef<HTMLElement>("host");
-const lines = new Compartment();
-let view: EditorView | undefined;
+const CodeEditor = defineAsyncComponent(() => import("./CodeEditor.vue"));
+const props = defineProps<EditorProps>();
+defineEmits<{ "update:modelValue": [text: string] }>();
+const editor = shallowRef<Editor | null>(null);
+/** What is to be done once it is here. */
+let waiting: ((editor: Editor) => void) | null = null;
 
-// Rust is kept for what failed.
-const jsonColours = HighlightStyle.define([
-  { tag: tags.string, color: "var(--color-kelp)" },
-  { tag: [tags.number, tags.bool, tags.null], color: "var(--color-slate)" },
-  { tag: tags.propertyName, color: "var(--color-ink)" },
-  { tag: [tags.separator, tags.squareBracket, tags.brace], color: "var(--color-ink-2)" },
-]);
-
-function extensions(): Extension[] {
-  const common = [
-    history(),
-    keymap.of(props.keys),
-    // Ctrl+Enter is the screen's: it asks for an answer.
-    keymap.of([
-      ...completionKeymap,
-      ...closeBracketsKeymap,
-      ...defaultKeymap.filter((binding) => binding.key !== "Mod-Enter"),
-      ...historyKeymap,
-    ]),
-    EditorView.lineWrapping,
-    EditorView.contentAttributes.of({ "aria-label": props.label, spellcheck: "true" }),
-    EditorView.updateListener.of((update) => {
-      if (update.docChanged) emit("update:modelValue", update.state.doc.toString());
-    }),
-    placeholder(props.hint),
-    lines.of(problemLines(props.problemLine)),
-  ];
-  if (props.kind === "json") {
-    return [...common, json(), closeBrackets(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)];
-  }
-  const completing = autocompletion({ override: [completeTemplate(() => props.words)], icons: false });
-  return [...common, templateMarks, completing];
-}
-
-onMounted(() => {
-  if (!host.value) return;
-  view = new EditorView({
-    parent: host.value,
-    state: EditorState.create({ doc: props.modelValue, extensions: extensions() }),
-  });
+watch(editor, (here) => {
+  if (here) waiting?.(here);
+  waiting = null;
 });
-onBeforeUnmount(() => view?.destroy());
-
-watch(
-  () => props.modelValue,
-  (text) => {
-    if (!view || view.state.doc.toString() === text) return;
-    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
-  },
-);
-watch(
-  () => props.problemLine,
-  (line) => view?.dispatch({ effects: lines.reconfigure(problemLines(line)) }),
-);
-defineExpose({
-  /** With the caret at an offset, where one is given. */
-  focus: (at?: number) => {
-    view?.focus();
-    if (at !== undefined) view?.dispatch({ selection: { anchor: Math.min(at, view.state.doc.length) } });
-  },
-  caret: () => view?.state.selection.main.head ?? 0,
-  insert: (text: string) => {
-    if (!view) return;
-    view.dispatch(view.state.replaceSelection(text));
-    view.focus();
-  },
+function later(act: (editor: Editor) => void): void {
+  if (editor.value) act(editor.value);
+  else waiting = act;
+}
+defineExpose<Editor>({
+  focus: (at) => later((here) => here.focus(at)),
+  caret: () => editor.value?.caret() ?? 0,
+  insert: (text) => later((here) => here.insert(text)),
 });
 </script>
 
 <template>
-  <div ref="host" :class="kind === 'json' ? 'code-editor' : ''"></div>
+  <Suspense>
+    <CodeEditor ref="editor" v-bind="props" @update:model-value="$emit('update:modelValue', $event)" />
+    <template #fallback>
+      <p class="min-h-[23px] px-[2px] break-words whitespace-pre-wrap" :class="kind === 'json' ? 'font-mono text-sm' : 'font-serif text-read'">{{ modelValue }}</p>
+    </template>
+  </Suspense>
 </template>

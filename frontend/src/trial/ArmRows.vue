@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import type { ModelLine, VersionLine } from "@/api/schema";
 import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
+import TypedField from "@/parts/TypedField.vue";
 
 const props = defineProps<{ versions: VersionLine[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });
@@ -82,7 +83,7 @@ const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.s
         <option v-if="!models.some((model) => model.name === arm.model)" :value="arm.model">{{ arm.model }} (not there)</option>
         <option v-for="model in models" :key="model.name" :value="model.name">{{ model.name }}</option>
       </select>
-      <input
+      <TypedField
         v-for="setting in ARM_SETTINGS"
         :key="setting"
         class="field w-[52px] px-1 font-mono text-sm"
@@ -91,10 +92,10 @@ const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.s
         max="2"
         step="0.1"
         :placeholder="own(arm, setting)"
-        :value="arm.settings[setting] ?? ''"
+        :model-value="arm.settings[setting] ?? ''"
         :aria-label="setting.replace('_', ' ')"
         title="Empty takes the version’s own"
-        @change="set(at, setting, ($event.target as HTMLInputElement).value)"
+        @update:model-value="set(at, setting, $event)"
       />
       <span class="flex items-center justify-end gap-2 text-xs whitespace-nowrap">
         <span v-if="at === 0" class="text-slate">baseline</span>

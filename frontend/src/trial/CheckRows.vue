@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import type { CheckKind, CheckUse, ReplyShape } from "@/api/schema";
 import { copied } from "@/parts/values";
+import TypedField from "@/parts/TypedField.vue";
 
 const props = defineProps<{ kinds: CheckKind[]; reply: ReplyShape | null; wrong: string | null }>();
 const checks = defineModel<CheckUse[]>({ required: true });
@@ -38,7 +39,6 @@ const toLines = (text: string) => {
   const lines = text.split("\n").map((line) => line.trim()).filter(Boolean);
   return lines.length ? lines : undefined;
 };
-const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAreaElement).value;
 </script>
 
 <template>
@@ -57,14 +57,14 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
         </label>
         <label v-if="use" class="caption flex items-center gap-1 whitespace-nowrap" title="A difference this small does not matter to you">
           same within
-          <input
+          <TypedField
             class="field h-6 w-[48px] px-1 font-mono text-sm text-ink"
             type="number"
             min="0"
             max="100"
             step="0.5"
-            :value="use.margin"
-            @change="change(at, { margin: Number(textOf($event)) })"
+            :model-value="use.margin"
+            @update:model-value="change(at, { margin: Number($event) })"
           />
           points
         </label>
@@ -74,20 +74,21 @@ const textOf = (event: Event) => (event.target as HTMLInputElement | HTMLTextAre
         <div v-if="kind.key === 'tone.stock_phrases'" class="flex gap-2 py-2">
           <label v-for="[option, title] in [['also', 'Forbid also'], ['allow', 'Let through']] as const" :key="option" class="flex min-w-0 flex-1 flex-col gap-1">
             <span class="caption">{{ title }}, one a line</span>
-            <textarea
+            <TypedField
+              lines
               class="field w-full"
               rows="2"
-              :value="linesOf(use.options?.[option])"
-              @change="setOption(at, option, toLines(textOf($event)))"
-            ></textarea>
+              :model-value="linesOf(use.options?.[option])"
+              @update:model-value="setOption(at, option, toLines($event))"
+            />
           </label>
         </div>
         <label v-else class="flex items-center gap-2 py-2">
           <span class="caption">The field of a JSON reply that holds the label</span>
-          <input
+          <TypedField
             class="field h-6 w-[110px] font-mono text-sm"
-            :value="String(use.options?.at ?? 'label')"
-            @change="setOption(at, 'at', textOf($event).trim() || undefined)"
+            :model-value="String(use.options?.at ?? 'label')"
+            @update:model-value="setOption(at, 'at', $event.trim() || undefined)"
           />
         </label>
         <button type="button" class="link" title="Used twice it needs other options, and makes two rows of evidence" @click="again(at)">Use it once more</button>

@@ -17,6 +17,8 @@ const props = defineProps<{
   notes: string[];
   chosenCase: number | null;
   chosenArm: number | null;
+  /** The arm that the others are held against. */
+  baseline?: number;
 }>();
 const emit = defineEmits<{ choose: [caseAt: number, arm: number | null] }>();
 
@@ -51,8 +53,8 @@ watch(
   },
   { flush: "post" },
 );
-const colourOf = (arm: number) => (arm === 0 ? "text-slate" : arm === props.chosenArm ? "text-kelp" : "");
-const lineOf = (arm: number) => (arm === 0 ? "border-slate" : arm === props.chosenArm ? "border-kelp" : "border-transparent");
+const colourOf = (arm: number) => (arm === (props.baseline ?? 0) ? "text-slate" : arm === props.chosenArm ? "text-kelp" : "");
+const lineOf = (arm: number) => (arm === (props.baseline ?? 0) ? "border-slate" : arm === props.chosenArm ? "border-kelp" : "border-transparent");
 </script>
 
 <template>

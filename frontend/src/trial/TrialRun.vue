@@ -18,7 +18,7 @@ const props = defineProps<{ name: string; page: TrialPage }>();
 const router = useRouter();
 const queries = useQueryClient();
 const events = useTrialEvents(computed(() => props.page));
-const { ticks, connection, over, rate, secondsLeft } = events;
+const { ticks, over, rate, secondsLeft, lost } = events;
 const line = computed(() => events.line.value ?? props.page);
 const matrix = computed(() => matrixOf(props.page, ticks.value, null));
 const order = computed(() => Array.from({ length: props.page.cases }, (_, position) => position));
@@ -86,8 +86,7 @@ async function change(how: "stop" | "go-on" | "ask-again" | "try-now"): Promise<
   try {
     await got(api.POST(`/api/v1/trials/{trial_id}/${how}`, { params: { path: { trial_id: props.page.id } } }));
     if (how === "stop") say("Stopped. What was answered is kept.", () => void change("go-on"));
-    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
-    await queries.invalidateQueries({ queryKey: ["trial", props.page.id] });
+    await Promise.all([["subject", props.name], ["trial", props.page.id]].map((queryKey) => queries.invalidateQueries({ queryKey })));
   } catch (error) {
     complain(messageOf(error));
   } finally {
@@ -189,7 +188,7 @@ useKeys([
     <div class="h-[3px] bg-rule-soft" role="progressbar" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
       <div class="h-full bg-kelp" :style="{ width: `${share * 100}%` }"></div>
     </div>
-    <p v-if="connection === 'LOST'" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">
+    <p v-if="lost" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">
       The connection to the server is lost; the trial goes on without this screen. Trying again by itself…
     </p>
     <p v-if="line.failure" class="border-b border-rule-soft bg-rust-wash px-4 py-[6px] text-rust" role="alert" data-test="failure">

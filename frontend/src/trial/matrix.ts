@@ -6,7 +6,9 @@ export interface Matrix {
   at(arm: number, caseAt: number): Mark[];
   /** The share of answers that passed, 0–1; null where there is no answer yet. */
   share(arm: number, caseAt: number): number | null;
-  /** Case positions, those first on which the two arms lie furthest apart. */
+  /** How much more of a case's answers pass in `other` than in `one`; null where one of them has none. */
+  gap(one: number, other: number, caseAt: number): number | null;
+  /** Case positions: losses of `other` first, the greatest at the top, then its gains, then what is steady. */
   byGap(one: number, other: number): number[];
 }
 
@@ -34,18 +36,28 @@ export function matrixOf(page: TrialPage, ticks: Ticks[], measure: number | null
     }
     return passed + failed === 0 ? null : passed / (passed + failed);
   };
+  const gap = (one: number, other: number, caseAt: number) => {
+    const [a, b] = [share(one, caseAt), share(other, caseAt)];
+    return a === null || b === null ? null : b - a;
+  };
   return {
     at: (arm, caseAt) => Array.from(slice(arm, caseAt), (state) => MARKS[state] as Mark),
     share,
+    gap,
     byGap(one, other) {
-      const gap = (caseAt: number) => {
-        const [a, b] = [share(one, caseAt), share(other, caseAt)];
-        return a === null || b === null ? -1 : Math.abs(a - b);
-      };
-      const gaps = Array.from({ length: cases }, (_, caseAt) => gap(caseAt));
-      return gaps.map((_, caseAt) => caseAt).sort((a, b) => gaps[b]! - gaps[a]! || a - b);
+      const gaps = Array.from({ length: cases }, (_, caseAt) => gap(one, other, caseAt));
+      const group = (at: number) => ["lost", "gained", "steady", "unknown"].indexOf(fateOf(gaps[at]!));
+      return gaps.map((_, caseAt) => caseAt).sort((a, b) => group(a) - group(b) || Math.abs(gaps[b] ?? 0) - Math.abs(gaps[a] ?? 0) || a - b);
     },
   };
+}
+
+export type Fate = "lost" | "gained" | "steady" | "unknown";
+
+/** What became of a case, from the gap between two arms. */
+export function fateOf(gap: number | null): Fate {
+  if (gap === null) return "unknown";
+  return gap < 0 ? "lost" : gap > 0 ? "gained" : "steady";
 }
 
 /** A mark has a digit for each measure: 0 nothing found, 1 failed, 2 passed; it is empty without an answer. */

@@ -1,45 +1,50 @@
 import { onScopeDispose, type Ref, shallowRef, watch } from "vue";
 
 import { api, got } from "@/api/client";
-import type { Ticks, TrialPage } from "@/api/schema";
+import type { Ticks, TrialLine } from "@/api/schema";
 
-/** The ticks of a trial, page by page as they landed. `whenLoaded` is told when all that the server has are here. */
-export function useTicks(page: Ref<TrialPage | undefined>, whenLoaded?: (trial: TrialPage, last: number) => void) {
+const AGAIN_MS = 2_000;
+
+/** The ticks of a trial, page by page as they landed; more are fetched when its line says that there are more. */
+export function useTicks(line: Ref<TrialLine | undefined>) {
   const ticks = shallowRef<Ticks[]>([]);
   let of: number | null = null;
-  let turn = 0;
+  let loading = false;
+  let gone = false;
+  let again: ReturnType<typeof setTimeout> | undefined;
 
   const held = () => ticks.value.reduce((sum, each) => sum + each.marks.length, 0);
   const last = () => ticks.value.at(-1)?.last ?? 0;
 
-  /** Those of one page; nothing is added twice. */
-  function take(more: Ticks): void {
-    if (more.last > last()) ticks.value = [...ticks.value, more];
-  }
-
-  async function load(trial: TrialPage): Promise<void> {
-    const mine = (turn += 1);
-    // Answers that are asked for again take the places of those that are shown.
-    if (of !== trial.id || held() > trial.recorded) ticks.value = [];
-    of = trial.id;
-    for (let more = true; more; ) {
-      const path = { trial_id: trial.id };
-      const some = await got(api.GET("/api/v1/trials/{trial_id}/ticks", { params: { path, query: { after: last() } } }));
-      if (mine !== turn) return;
-      take(some);
-      more = some.more;
+  async function load(): Promise<void> {
+    if (loading) return;
+    loading = true;
+    clearTimeout(again);
+    try {
+      while (!gone && line.value) {
+        const { id, landed, recorded } = line.value;
+        // Answers that are asked for again take the places of those that are shown.
+        if (of !== id || held() > recorded) ticks.value = [];
+        of = id;
+        if (last() >= landed) break;
+        const path = { trial_id: id };
+        const more = await got(api.GET("/api/v1/trials/{trial_id}/ticks", { params: { path, query: { after: last() } } }));
+        if (gone || line.value?.id !== id) continue;
+        if (more.last <= last()) break; // the rest has not landed yet
+        ticks.value = [...ticks.value, more];
+      }
+    } catch {
+      again = setTimeout(() => void load(), AGAIN_MS);
+    } finally {
+      loading = false;
     }
-    whenLoaded?.(trial, last());
   }
 
-  watch(
-    page,
-    (trial) => {
-      if (trial) void load(trial).catch(() => (of = null)); // the next look at the trial loads them anew
-    },
-    { immediate: true },
-  );
-  onScopeDispose(() => (turn += 1));
+  watch(() => [line.value?.id, line.value?.landed, line.value?.recorded], () => void load(), { immediate: true });
+  onScopeDispose(() => {
+    gone = true;
+    clearTimeout(again);
+  });
 
-  return { ticks, take, held };
+  return { ticks };
 }

@@ -13,10 +13,10 @@ const props = defineProps<{
   reading: ReadingShape | undefined;
   differs: Span[];
   pending: boolean;
+  isBaseline: boolean;
 }>();
 defineEmits<{ exact: [reading: ReadingShape]; example: [reading: ReadingShape] }>();
 
-const isBaseline = computed(() => props.arm.position === 0);
 const passing = computed(() => {
   const answered = props.readings.filter((each) => each.error === null || each.error === undefined);
   const passed = answered.filter((each) => each.findings.every((finding) => finding.passed)).length;

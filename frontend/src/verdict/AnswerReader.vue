@@ -12,13 +12,13 @@ import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
 
-const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null }>();
+const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null; baseline: number }>();
 const queries = useQueryClient();
 const repeat = defineModel<number>("repeat", { required: true });
 const trial = computed(() => props.page.id);
 const caseAt = computed(() => props.caseAt);
-const left = useReadings(trial, ref(0), caseAt);
-const right = useReadings(trial, computed(() => props.arm ?? 0), caseAt);
+const left = useReadings(trial, computed(() => props.baseline), caseAt);
+const right = useReadings(trial, computed(() => props.arm ?? props.baseline), caseAt);
 const ofCase = useTrialCase(trial, caseAt);
 const shown = computed(() => (ofCase.data.value?.position === props.caseAt ? ofCase.data.value : undefined));
 const exact = ref<ReadingShape | null>(null);
@@ -28,13 +28,14 @@ const answers = computed(() => {
   const pair = [of(left.data.value?.readings), props.arm === null ? undefined : of(right.data.value?.readings)] as const;
   const [one, other] = [pair[0]?.answer, pair[1]?.answer];
   const spans = one != null && other != null ? differing(one, other) : [[], []];
-  const sides = props.arm === null ? [0] : [0, props.arm];
+  const sides = props.arm === null ? [props.baseline] : [props.baseline, props.arm];
   return sides.map((arm, side) => ({
     arm: props.page.arms[arm]!,
     readings: (side === 0 ? left : right).data.value?.readings ?? [],
     reading: pair[side],
     differs: spans[side] ?? [],
     pending: (side === 0 ? left : right).isPending.value,
+    isBaseline: side === 0,
   }));
 });
 /** What was said after the first words, in a talk. The answers between are among the calls. */
@@ -112,6 +113,7 @@ async function asExample(reading: ReadingShape): Promise<void> {
         :reading="side.reading"
         :differs="side.differs"
         :pending="side.pending"
+        :is-baseline="side.isBaseline"
         @exact="exact = $event"
         @example="asExample"
       />

@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 
 import type { ReadingShape } from "@/api/schema";
 import { cents, count, duration } from "@/marks/format";
+import { copyText } from "@/parts/copy";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 const props = defineProps<{ reading: ReadingShape | null }>();
@@ -62,7 +63,8 @@ function tidy(text: string): string {
         <p class="caption mb-1">
           request<template v-if="call.model"> to {{ call.model }}</template> ·
           {{ call.estimated ? "about " : "" }}{{ call.input_tokens }} + {{ call.output_tokens }} tokens · {{ duration(call.total_ms) }} ·
-          {{ call.estimated ? "about " : "" }}{{ cents(call.cents) }} · {{ count(call.attempts, "attempt") }}
+          {{ call.estimated ? "about " : "" }}{{ cents(call.cents) }} · {{ count(call.attempts, "attempt") }} ·
+          <button type="button" class="link" data-test="copy-request" @click="copyText('The request', tidy(call.request))">copy</button>
         </p>
         <pre class="max-h-[38vh] overflow-auto border border-rule-soft bg-white p-3 font-mono text-sm whitespace-pre-wrap" data-test="reading-request">{{
           tidy(call.request)

@@ -3,9 +3,10 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
+import { useTagResults } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
-import { cents, count, duration } from "@/marks/format";
-import { matrixOf, numbersOf } from "@/trial/matrix";
+import { cents, count, duration, points } from "@/marks/format";
+import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
@@ -17,11 +18,17 @@ const route = useRoute();
 const router = useRouter();
 
 const number = (key: string) => (/^\d+$/.test(String(route.query[key] ?? "")) ? Number(route.query[key]) : null);
+/** The arm that the others are held against: the first, unless one chose to read it otherwise. */
+const baseline = computed(() => props.verdict.baseline);
+const others = computed(() => props.page.arms.filter((each) => each.position !== baseline.value));
 const arm = computed(() => {
-  if (props.page.arms.length < 2) return null;
   const asked = number("arm");
-  return asked && asked < props.page.arms.length ? asked : (props.verdict.lead ?? 1);
+  if (others.value.some((each) => each.position === asked)) return asked;
+  return props.page.arms.length < 2 ? null : (props.verdict.lead ?? others.value[0]!.position);
 });
+function holdAgainst(position: number): void {
+  go({ against: position === 0 ? null : position, arm: position === arm.value ? baseline.value : arm.value });
+}
 const measure = computed(() => {
   const asked = number("measure");
   return asked !== null && asked < props.verdict.measures.length ? asked : null;
@@ -31,7 +38,25 @@ const repeat = computed({
   set: (at: number) => go({ repeat: at + 1 }),
 });
 const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
-const order = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(0, arm.value)));
+const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)));
+const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
+const fates = computed(() => {
+  const found = { lost: 0, gained: 0, steady: 0, unknown: 0 };
+  for (const at of all.value) found[fate(at)] += 1;
+  return found;
+});
+const FATES: Record<Fate, string> = { lost: "worse", gained: "better", steady: "as before", unknown: "without both" };
+/** Only the cases of this fate are shown, if one is chosen. */
+const only = computed(() => (Object.keys(FATES) as Fate[]).find((each) => each === route.query.show && fates.value[each] > 0) ?? null);
+const order = computed(() => (only.value === null ? all.value : all.value.filter((at) => fate(at) === only.value)));
+function showOnly(which: Fate): void {
+  const query = { ...route.query };
+  delete query.show;
+  delete query.case;
+  void router.replace({ query: only.value === which ? query : { ...query, show: which } });
+}
+const tagged = useTagResults(computed(() => props.page.id), arm, baseline, measure);
+const tags = computed(() => tagged.data.value?.tags ?? []);
 const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
@@ -54,7 +79,7 @@ function go(edit: Record<string, number | null>): void {
   void router.replace({ query });
 }
 function choose(at: number, chosen: number | null): void {
-  go({ case: numbers.value[at] ?? null, ...(chosen ? { arm: chosen } : {}) });
+  go({ case: numbers.value[at] ?? null, ...(chosen !== null && chosen !== baseline.value ? { arm: chosen } : {}) });
 }
 const chooseMeasure = (index: number) => go({ measure: index === measure.value ? null : index });
 const moveCase = (by: number) => {
@@ -62,7 +87,9 @@ const moveCase = (by: number) => {
   if (to !== undefined) choose(to, null);
 };
 const moveArm = (by: number) => {
-  if (arm.value !== null) go({ arm: Math.min(Math.max(arm.value + by, 1), props.page.arms.length - 1) });
+  const at = others.value.findIndex((each) => each.position === arm.value);
+  const to = others.value[Math.min(Math.max(at + by, 0), others.value.length - 1)];
+  if (arm.value !== null && to) go({ arm: to.position });
 };
 
 const rows = computed(() => (arm.value === null ? rates(props.verdict, 0) : differences(props.verdict, arm.value)));
@@ -72,7 +99,7 @@ const notes = computed(() =>
   props.page.arms.map((each) => {
     const rate = measure.value === null ? null : props.verdict.rates[each.position]?.[measure.value];
     if (rate) return `${(rate.value * 100).toFixed(1)}% pass`;
-    return each.position === 0 ? "baseline" : effort(each.position);
+    return each.position === baseline.value ? "baseline" : effort(each.position);
   }),
 );
 function effort(at: number): string {
@@ -156,10 +183,19 @@ useKeys([
             data-test="verdict-arm"
             @change="go({ arm: Number(($event.target as HTMLSelectElement).value) })"
           >
-            <option v-for="each in page.arms.slice(1)" :key="each.position" :value="each.position">{{ each.name }}</option>
+            <option v-for="each in others" :key="each.position" :value="each.position">{{ each.name }}</option>
           </select>
           <span class="font-semibold">against</span>
-          <span class="truncate rounded-md bg-slate-wash px-2 py-[3px] font-medium text-slate">{{ verdict.names[0] }}</span>
+          <select
+            class="field h-[26px] max-w-[190px] bg-slate-wash px-1 font-medium text-slate"
+            :value="baseline"
+            aria-label="Against"
+            title="Reading is free: any arm can be the one that the others are held against"
+            data-test="verdict-against"
+            @change="holdAgainst(Number(($event.target as HTMLSelectElement).value))"
+          >
+            <option v-for="each in page.arms" :key="each.position" :value="each.position">{{ each.name }}</option>
+          </select>
         </template>
         <span v-else class="font-semibold">Pass rates of {{ verdict.names[0] }}</span>
       </header>
@@ -179,9 +215,9 @@ useKeys([
               v-for="{ position: each } in page.arms"
               :key="each"
               class="cursor-pointer border-t border-rule-soft hover:bg-paper"
-              @click="each > 0 && go({ arm: each })"
+              @click="each !== baseline && go({ arm: each })"
             >
-              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === 0 ? 'text-slate' : each === arm ? 'text-kelp' : ''">
+              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === baseline ? 'text-slate' : each === arm ? 'text-kelp' : ''">
                 {{ verdict.names[each] }}
               </td>
               <td class="py-[5px] pl-3 font-mono text-xs text-ink-2">
@@ -194,6 +230,14 @@ useKeys([
             </tr>
           </tbody>
         </table>
+        <div v-if="tags.length" class="border-t border-rule-soft px-[14px] py-2" data-test="by-tag">
+          <p class="caption mb-1">By tag, {{ measureTitle }}: where to look, not a test; among many tags some differ by chance.</p>
+          <p class="flex flex-wrap gap-x-4 gap-y-1 text-sm">
+            <span v-for="each in tags" :key="each.tag" class="whitespace-nowrap" :title="`${each.baseline_rate.toFixed(0)}% to ${each.rate.toFixed(0)}% pass, ${count(each.cases, 'case')}`">
+              {{ each.tag }} <span class="font-mono">{{ points(each.difference) }}</span> <span class="caption">({{ each.cases }})</span>
+            </span>
+          </p>
+        </div>
       </div>
       <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
         {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
@@ -201,7 +245,7 @@ useKeys([
         {{ arm === null ? "" : "Shaded: differences that do not matter." }}
       </p>
     </section>
-    <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" />
+    <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" />
   </div>
 
   <section class="panel flex min-h-[170px] flex-[9] flex-col">
@@ -212,10 +256,28 @@ useKeys([
       :notes="notes"
       :chosen-case="caseAt"
       :chosen-arm="arm"
+      :baseline="baseline"
       @choose="choose"
     >
       <template #corner>
-        {{ count(page.cases, "case") }}, {{ arm === null ? "most failed" : "largest gap" }} first, on
+        <template v-if="arm === null">{{ count(page.cases, "case") }}, most failed first, on </template>
+        <span v-else class="mr-1 inline-flex gap-2">
+          <template v-for="(told, which) in FATES" :key="which">
+            <button
+              v-if="fates[which]"
+              type="button"
+              class="link"
+              :class="only === which ? 'font-semibold text-ink' : ''"
+              :aria-pressed="only === which"
+              :title="only === which ? 'Show all cases' : 'Show only these'"
+              :data-test="`show-${which}`"
+              @click="showOnly(which)"
+            >
+              {{ fates[which] }} {{ told }}
+            </button>
+          </template>
+          on
+        </span>
         <span class="font-medium text-ink">{{ measureTitle }}</span>
       </template>
     </TickMatrix>

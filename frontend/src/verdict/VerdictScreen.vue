@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Without a number: the latest trial's verdict. Arm, check, case and repeat stand in the address. */
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, watch } from "vue";
+import { computed, onScopeDispose, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { messageOf } from "@/api/client";
@@ -17,7 +17,8 @@ const id = computed(() => (route.params.id ? Number(route.params.id) : null));
 const subject = useSubject(name);
 const trial = useTrial(id);
 const missing = computed(() => (route.query.missing === "left_out" ? "left_out" : "failed"));
-const verdict = useVerdict(id, missing);
+const baseline = computed(() => (/^\d+$/.test(String(route.query.against ?? "")) ? Number(route.query.against) : 0));
+const verdict = useVerdict(id, missing, baseline);
 const page = computed(() => (trial.data.value?.id === id.value ? trial.data.value : undefined));
 const { line, ticks, over } = useTrialEvents(page);
 const failed = computed(() => trial.error.value ?? verdict.error.value ?? null);
@@ -33,17 +34,23 @@ watch(
   { immediate: true },
 );
 
-// While the trial runs, what can be said of it so far is asked for again with what has landed.
-let asked = 0;
+// What can be said of a trial is worked out anew with what has landed: soon, but not at every answer.
+const AGAIN_MS = 2_000;
+let waiting: ReturnType<typeof setTimeout> | undefined;
+let asked = performance.now();
+function askAgain(): void {
+  waiting = undefined;
+  asked = performance.now();
+  void queries.invalidateQueries({ queryKey: ["verdict", id.value] });
+}
 watch(
-  () => line.value?.recorded,
-  (recorded) => {
-    const now = performance.now();
-    if (recorded === undefined || over.value || now - asked < 2_000) return;
-    asked = now;
-    void queries.invalidateQueries({ queryKey: ["verdict", id.value] });
+  () => [line.value?.id, line.value?.landed, line.value?.recorded, line.value?.status],
+  ([now], [before]) => {
+    if (now !== before) return;
+    waiting ??= setTimeout(askAgain, Math.max(0, over.value ? 0 : AGAIN_MS - (performance.now() - asked)));
   },
 );
+onScopeDispose(() => clearTimeout(waiting));
 </script>
 
 <template>

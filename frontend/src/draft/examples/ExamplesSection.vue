@@ -7,8 +7,10 @@ import { fetchCase } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import type { DraftProblem, Example, Prompt } from "@/api/schema";
 import CaseSearch from "@/cases/CaseSearch.vue";
-import { complain, say } from "@/frame/notices";
+import { complain } from "@/frame/notices";
+import { useChange } from "../change";
 import { asText, isPicture, valueOf } from "@/parts/values";
+import TypedField from "@/parts/TypedField.vue";
 
 const prompt = defineModel<Prompt>({ required: true });
 const props = defineProps<{ inputs: string[]; name: string; problems: DraftProblem[]; placed: boolean }>();
@@ -16,6 +18,7 @@ const emit = defineEmits<{ insert: [text: string] }>();
 const CALL = "{{ examples() }}";
 const examples = computed(() => prompt.value.examples ?? []);
 const queries = useQueryClient();
+const change = useChange();
 const columns = computed(() => {
   const used = examples.value.flatMap((example) => Object.keys(example.inputs ?? {}));
   return [...new Set([...props.inputs, ...used])];
@@ -30,10 +33,7 @@ function setInput(at: number, name: string, text: string): void {
 }
 function remove(at: number): void {
   const before = examples.value;
-  prompt.value.examples = before.filter((_, i) => i !== at);
-  say(`Example ${at + 1} is gone.`, () => {
-    prompt.value.examples = before;
-  });
+  change(`Example ${at + 1} is gone.`, () => (prompt.value.examples = before.filter((_, i) => i !== at)));
 }
 function move(at: number): void {
   const moved = [...examples.value];
@@ -52,7 +52,6 @@ async function addCase(number: number | null): Promise<void> {
     complain(messageOf(error));
   }
 }
-const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
 </script>
 
 <template>
@@ -88,25 +87,25 @@ const typed = (event: Event) => (event.target as HTMLTextAreaElement).value;
         <label v-for="name in columns" :key="name" class="flex gap-2">
           <span class="w-[76px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate">{{ name }}</span>
           <span v-if="isPicture(example.inputs?.[name])" class="caption pt-[3px]">a picture</span>
-          <textarea
+          <TypedField
+            lines
             v-else
-            rows="1"
             class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
-            :value="asText(example.inputs?.[name])"
+            :model-value="asText(example.inputs?.[name])"
             :placeholder="`${name} of the example`"
-            @change="setInput(at, name, typed($event))"
-          ></textarea>
+            @update:model-value="setInput(at, name, $event)"
+          />
         </label>
         <label class="flex gap-2">
           <span class="w-[76px] shrink-0 pt-[3px] text-xs text-kelp">answer</span>
-          <textarea
-            rows="1"
+          <TypedField
+            lines
             class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
-            :value="example.answer"
+            :model-value="example.answer"
             placeholder="what would be right"
             :aria-label="`Answer of example ${at + 1}`"
-            @change="put(at, { answer: typed($event) })"
-          ></textarea>
+            @update:model-value="put(at, { answer: $event })"
+          />
         </label>
         <span v-if="example.origin" class="caption">from {{ example.origin }}</span>
       </div>

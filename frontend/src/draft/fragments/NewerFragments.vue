@@ -3,17 +3,16 @@
 import { computed } from "vue";
 
 import type { FragmentLine } from "@/api/schema";
-import { say } from "@/frame/notices";
+import { useChange } from "../change";
 import { moveUp, outdated } from "./fragments";
 
 const props = defineProps<{ text: string; fragments: FragmentLine[] }>();
 const emit = defineEmits<{ update: [text: string] }>();
+const change = useChange();
 const old = computed(() => outdated(props.text, props.fragments));
 
 function take(pin: (typeof old.value)[number]): void {
-  const before = props.text;
-  emit("update", moveUp(before, pin, pin.newest));
-  say(`${pin.name} is now at version ${pin.newest}.`, () => emit("update", before));
+  change(`${pin.name} is now at version ${pin.newest}.`, () => emit("update", moveUp(props.text, pin, pin.newest)));
 }
 </script>
 

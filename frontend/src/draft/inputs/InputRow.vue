@@ -3,7 +3,8 @@
 import { computed } from "vue";
 
 import type { Input, RecordField } from "@/api/schema";
-import { listFrom } from "@/parts/values";
+import { asText, listFrom } from "@/parts/values";
+import TypedField from "@/parts/TypedField.vue";
 
 const input = defineModel<Input>({ required: true });
 defineProps<{ unused: boolean; problem: string }>();
@@ -44,37 +45,37 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
       >
         <option v-for="kind in KINDS" :key="kind.value" :value="kind.value">{{ kind.label }}</option>
       </select>
-      <input
+      <TypedField
         class="field h-7 min-w-0 flex-1 text-sm"
         placeholder="what it holds, in a few words"
-        :value="input.description ?? ''"
+        :model-value="input.description ?? ''"
         :aria-label="`Description of ${input.name}`"
-        @change="put({ description: value($event).trim() })"
+        @update:model-value="put({ description: $event.trim() })"
       />
       <button type="button" class="link text-xs" data-test="rename-input" @click="$emit('rename')">rename</button>
       <button v-if="unused" type="button" class="link text-xs" @click="$emit('forget')">forget</button>
     </div>
     <p v-if="unused" class="mt-1 text-sm text-straw">No part asks for it any more.</p>
-    <input
+    <TypedField
       v-if="input.kind === 'choice'"
       class="field mt-1 h-7 w-full font-mono text-sm"
       placeholder="choices, with commas between"
-      :value="(input.choices ?? []).join(', ')"
+      :model-value="(input.choices ?? []).join(', ')"
       :aria-label="`Choices of ${input.name}`"
-      @change="put({ choices: listFrom(value($event)) })"
+      @update:model-value="put({ choices: listFrom($event) })"
     />
     <div v-if="input.kind === 'record'" class="mt-1 ml-3 border-l border-rule pl-3">
       <div v-for="(field, at) in input.fields" :key="at" class="flex items-center gap-2 py-[2px]">
-        <input class="field h-7 w-[100px] font-mono text-sm" :value="field.name" aria-label="Field" @change="putField(at, { name: value($event).trim() })" />
+        <TypedField class="field h-7 w-[100px] font-mono text-sm" :model-value="field.name" aria-label="Field" @update:model-value="putField(at, { name: $event.trim() })" />
         <select class="field h-7 px-1 text-sm" :value="field.kind ?? 'text'" :aria-label="`Kind of ${field.name}`" @change="putField(at, { kind: value($event) as RecordField['kind'] })">
           <option v-for="kind in FIELD_KINDS" :key="kind" :value="kind">{{ kind }}</option>
         </select>
-        <input
+        <TypedField
           class="field h-7 min-w-0 flex-1 text-sm"
           :placeholder="field.kind === 'choice' ? 'choices, with commas between' : 'what it holds'"
-          :value="field.kind === 'choice' ? (field.choices ?? []).join(', ') : (field.description ?? '')"
+          :model-value="field.kind === 'choice' ? (field.choices ?? []).join(', ') : (field.description ?? '')"
           :aria-label="`About ${field.name}`"
-          @change="putField(at, field.kind === 'choice' ? { choices: listFrom(value($event)) } : { description: value($event).trim() })"
+          @update:model-value="putField(at, field.kind === 'choice' ? { choices: listFrom($event) } : { description: $event.trim() })"
         />
         <button type="button" class="link text-xs" @click="put({ fields: input.fields!.filter((_, i) => i !== at) })">remove</button>
       </div>
@@ -85,11 +86,11 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
     <div v-if="typed" class="mt-1 flex gap-2">
       <label class="flex min-w-0 flex-1 items-center gap-2"
         ><span class="caption w-[104px] shrink-0">where none is given</span>
-        <input class="field h-7 min-w-0 flex-1 text-sm" :value="input.default ?? ''" :aria-label="`Default of ${input.name}`" @change="put({ default: value($event) || null })" />
+        <TypedField class="field h-7 min-w-0 flex-1 text-sm" :model-value="asText(input.default)" :aria-label="`Default of ${input.name}`" @update:model-value="put({ default: $event || null })" />
       </label>
       <label class="flex min-w-0 flex-1 items-center gap-2"
         ><span class="caption">example</span>
-        <input class="field h-7 min-w-0 flex-1 text-sm" :value="input.example ?? ''" :aria-label="`Example of ${input.name}`" @change="put({ example: value($event) || null })" />
+        <TypedField class="field h-7 min-w-0 flex-1 text-sm" :model-value="asText(input.example)" :aria-label="`Example of ${input.name}`" @update:model-value="put({ example: $event || null })" />
       </label>
     </div>
     <p v-if="problem" class="mt-1 text-sm text-rust" role="alert">{{ problem }}</p>

@@ -3,7 +3,7 @@
 import { computed, ref } from "vue";
 
 import type { DraftProblem, Input } from "@/api/schema";
-import { say } from "@/frame/notices";
+import { useChange } from "../change";
 import InputRow from "./InputRow.vue";
 import type { RenameDraft } from "./renameDraft";
 import RenameInput from "./RenameInput.vue";
@@ -19,17 +19,14 @@ const rows = computed<Input[]>(() => {
   return [...known, ...described.filter((each) => !props.found.includes(each.name))];
 });
 
+const change = useChange();
 function put(row: Input): void {
   const list = inputs.value ?? [];
   const at = list.findIndex((each) => each.name === row.name);
   inputs.value = at < 0 ? [...list, row] : list.map((each, i) => (i === at ? row : each));
 }
 function forget(name: string): void {
-  const before = inputs.value;
-  inputs.value = (before ?? []).filter((each) => each.name !== name);
-  say(`“${name}” is forgotten.`, () => {
-    inputs.value = before;
-  });
+  change(`“${name}” is forgotten.`, () => (inputs.value = (inputs.value ?? []).filter((each) => each.name !== name)));
 }
 function problemOf(name: string): string {
   const at = (inputs.value ?? []).findIndex((each) => each.name === name);

@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import { listFrom } from "@/parts/values";
 import { boundsOf, type Field, fieldsOf, freshField, isShape, kindOf, type FieldKind, KINDS, type Schema, withFields, withKeyword, withKind } from "./shape";
+import TypedField from "@/parts/TypedField.vue";
 
 const shape = defineModel<Schema>({ required: true });
 const props = withDefaults(defineProps<{ depth?: number; what?: string }>(), { depth: 0, what: "field" });
@@ -15,11 +16,10 @@ function put(at: number, change: Partial<Field>): void {
 function keyword(at: number, name: string, value: unknown): void {
   put(at, { schema: withKeyword(fields.value[at]!.schema, name, value) });
 }
-function rename(at: number, input: HTMLInputElement): void {
-  const name = input.value.trim();
+function rename(at: number, text: string): void {
+  const name = text.trim();
   const taken = fields.value.some((field, i) => i !== at && field.name === name);
   if (name && !taken) put(at, { name });
-  else input.value = fields.value[at]!.name;
 }
 function remove(at: number): void {
   shape.value = withFields(shape.value, fields.value.filter((_, i) => i !== at));
@@ -53,11 +53,12 @@ function putInside(at: number, schema: Schema): void {
   <div class="flex flex-col" :class="props.depth ? 'ml-3 border-l border-rule pl-3' : ''" data-test="shape-form">
     <div v-for="(field, at) in fields" :key="at" class="border-b border-rule-soft py-[6px]" data-test="shape-field">
       <div class="flex flex-wrap items-center gap-2">
-        <input
+        <TypedField
           class="field h-7 w-[112px] font-mono text-sm"
-          :value="field.name"
+          :model-value="field.name"
           :aria-label="`Name of ${props.what} ${at + 1}`"
-          @change="rename(at, $event.target as HTMLInputElement)"
+          lazy
+          @update:model-value="rename(at, $event)"
         />
         <select
           class="field h-7 px-1 text-sm"
@@ -69,15 +70,15 @@ function putInside(at: number, schema: Schema): void {
           <option v-if="kindOf(field.schema) === 'other'" value="other" disabled>as in the JSON</option>
         </select>
         <template v-if="boundsOf(kindOf(field.schema))">
-          <input
+          <TypedField
             v-for="(bound, b) in boundsOf(kindOf(field.schema))!"
             :key="bound"
             class="field h-7 w-[58px] px-1 font-mono text-sm"
             type="number"
             :placeholder="b ? 'most' : 'least'"
-            :value="field.schema[bound] ?? ''"
+            :model-value="field.schema[bound] as number | undefined"
             :aria-label="`${bound} of ${field.name}`"
-            @change="keyword(at, bound, numberOf(($event.target as HTMLInputElement).value))"
+            @update:model-value="keyword(at, bound, numberOf($event))"
           />
         </template>
         <span class="flex-1"></span>
@@ -92,13 +93,13 @@ function putInside(at: number, schema: Schema): void {
         </label>
       </div>
       <div class="mt-1 flex items-center gap-2">
-        <input
+        <TypedField
           v-if="kindOf(field.schema) === 'choice'"
           class="field h-7 min-w-0 flex-1 font-mono text-sm"
           placeholder="choices, with commas between"
-          :value="(field.schema.enum as unknown[]).join(', ')"
+          :model-value="(field.schema.enum as unknown[]).join(', ')"
           :aria-label="`Choices of ${field.name}`"
-          @change="keyword(at, 'enum', listFrom(($event.target as HTMLInputElement).value))"
+          @update:model-value="keyword(at, 'enum', listFrom($event))"
         />
         <label v-if="kindOf(field.schema) === 'list'" class="flex items-center gap-1 text-sm">
           of
@@ -111,12 +112,12 @@ function putInside(at: number, schema: Schema): void {
             <option v-for="kind in ITEM_KINDS" :key="kind.value" :value="kind.value">{{ kind.label }}</option>
           </select>
         </label>
-        <input
+        <TypedField
           class="field h-7 min-w-0 flex-1 text-sm"
           placeholder="what it holds, in a few words"
-          :value="field.schema.description ?? ''"
+          :model-value="field.schema.description as string | undefined"
           :aria-label="`Description of ${field.name}`"
-          @change="keyword(at, 'description', ($event.target as HTMLInputElement).value.trim())"
+          @update:model-value="keyword(at, 'description', $event.trim())"
         />
         <button v-if="at > 0" type="button" class="link text-xs" title="Move up" @click="move(at, -1)">up</button>
         <button type="button" class="link text-xs" :aria-label="`Remove ${field.name}`" @click="remove(at)">remove</button>

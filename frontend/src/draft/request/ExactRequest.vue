@@ -2,7 +2,7 @@
 import { computed } from "vue";
 
 import type { ExactRequest } from "@/api/schema";
-import { say } from "@/frame/notices";
+import { copyText as copy } from "@/parts/copy";
 import SheetDialog from "@/parts/SheetDialog.vue";
 import { asCurl, asPython } from "./snippets";
 import TokenBar from "./TokenBar.vue";
@@ -11,10 +11,6 @@ const props = defineProps<{ open: boolean; request: ExactRequest | null; error: 
 defineEmits<{ close: [] }>();
 const text = computed(() => (props.request ? JSON.stringify(props.request.body, null, 2) : ""));
 
-async function copy(what: string, copied: string): Promise<void> {
-  await navigator.clipboard.writeText(copied);
-  say(`${what} is copied.`);
-}
 </script>
 
 <template>

@@ -6,6 +6,7 @@ import { computed } from "vue";
 import type { ModelLine, Settings } from "@/api/schema";
 import SettingsSection from "../SettingsSection.vue";
 import type { Column } from "./columns";
+import TypedField from "@/parts/TypedField.vue";
 
 const column = defineModel<Column>({ required: true });
 const props = defineProps<{ models: ModelLine[]; versions: number[]; promptSettings: Settings; only: boolean; full: boolean; toolsInPrompt: boolean; imagesInPrompt: boolean }>();
@@ -59,16 +60,16 @@ function setTemperature(text: string): void {
       </select>
       <label class="flex items-center gap-1 font-mono" title="Temperature of this column; empty takes the prompt's">
         t
-        <input
+        <TypedField
           class="field h-6 w-[46px] px-1 font-mono text-sm"
           type="number"
           min="0"
           max="2"
           step="0.1"
           :placeholder="promptTemperature === null ? '–' : String(promptTemperature)"
-          :value="temperature ?? ''"
+          :model-value="temperature ?? ''"
           aria-label="Temperature of this column"
-          @change="setTemperature(($event.target as HTMLInputElement).value)"
+          @update:model-value="setTemperature($event)"
         />
       </label>
       <Popover class="relative">

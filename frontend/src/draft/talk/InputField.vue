@@ -7,6 +7,7 @@ import { complain } from "@/frame/notices";
 import PassagesEditor from "./PassagesEditor.vue";
 import RecordEditor from "./RecordEditor.vue";
 import { asText, isPicture } from "@/parts/values";
+import TypedField from "@/parts/TypedField.vue";
 
 const value = defineModel<unknown>({ required: true });
 const props = defineProps<{ name: string; described: Input | undefined }>();
@@ -56,15 +57,15 @@ function takeImage(event: Event): void {
     :fields="described?.fields ?? []"
     @update:model-value="value = $event"
   />
-  <textarea
+  <TypedField
+    lines
     v-else
-    rows="1"
     class="field-sizing-content max-h-[120px] w-full resize-none bg-transparent font-serif text-read outline-none"
-    :value="kind === 'list' ? lines : text"
+    :model-value="kind === 'list' ? lines : text"
     :inputmode="kind === 'number' ? 'decimal' : undefined"
     :placeholder="kind === 'list' ? `One ${name} a line` : hint"
     :aria-label="name"
     :data-test="`input-${name}`"
-    @input="value = ($event.target as HTMLTextAreaElement).value"
-  ></textarea>
+    @update:model-value="value = $event"
+  />
 </template>

@@ -16,7 +16,7 @@ const props = defineProps<{
   turns: string[];
   labels: string[];
   suggested: string | null;
-  answers: { model: string; text: string; value?: unknown }[];
+  answers: { name: string; inputs: Record<string, unknown>; text: string; value?: unknown }[];
 }>();
 const emit = defineEmits<{ close: [] }>();
 const changes = useCaseChanges(() => props.name);
@@ -28,6 +28,8 @@ const forbidden = ref("");
 const tags = ref("");
 const wrong = ref("");
 const answer = computed(() => props.answers[which.value]);
+/** An answer goes with what it was given for, whatever was typed since. */
+const given = computed(() => (how.value === "input" || !answer.value ? props.inputs : answer.value.inputs));
 const WAYS: { value: How; label: string }[] = [
   { value: "input", label: "what was asked" },
   { value: "wanted", label: "with an answer as the wanted one" },
@@ -40,10 +42,11 @@ watch(
     if (!open) return;
     label.value = props.suggested ?? "";
     wrong.value = "";
-    which.value = 0;
     // Words that are marked in an answer are most likely what must not be said.
     const marked = document.getSelection()?.toString().trim() ?? "";
-    const inAnswer = marked !== "" && props.answers.some(({ text }) => text.includes(marked));
+    const markedIn = marked === "" ? -1 : props.answers.findIndex(({ text }) => text.includes(marked));
+    const inAnswer = markedIn >= 0;
+    which.value = Math.max(markedIn, 0);
     forbidden.value = inAnswer ? marked : "";
     how.value = inAnswer ? "not" : "input";
   },
@@ -70,7 +73,7 @@ async function keep(): Promise<void> {
   const phrases = how.value === "not" ? forbidden.value.split("\n").map((each) => each.trim()).filter(Boolean) : [];
   try {
     const kept = await changes.keep({
-      inputs: props.inputs,
+      inputs: given.value,
       turns: props.turns,
       expect: {
         label: label.value.trim() || null,
@@ -93,7 +96,7 @@ async function keep(): Promise<void> {
   <SheetDialog :open="open" title="Keep as case" width="560px" @close="emit('close')">
     <form class="flex flex-col gap-3" @submit.prevent="keep">
       <dl class="flex flex-col gap-1 border-l-2 border-rule pl-3">
-        <div v-for="(value, input) in inputs" :key="input" class="flex gap-3">
+        <div v-for="(value, input) in given" :key="input" class="flex gap-3">
           <dt class="font-mono text-xs text-slate">{{ input }}</dt>
           <dd class="line-clamp-3 min-w-0 font-serif break-words">{{ shown(value) || "(empty)" }}</dd>
         </div>
@@ -109,7 +112,7 @@ async function keep(): Promise<void> {
       </div>
       <template v-if="how === 'wanted' && answer">
         <select v-if="answers.length > 1" v-model.number="which" class="field" aria-label="Which answer">
-          <option v-for="(each, at) in answers" :key="at" :value="at">the answer of {{ each.model }}</option>
+          <option v-for="(each, at) in answers" :key="at" :value="at">the answer of {{ each.name }}</option>
         </select>
         <p class="line-clamp-6 border-l-2 border-kelp pl-3 font-serif break-words whitespace-pre-wrap">{{ answer.text }}</p>
       </template>

@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 
 import type { RecordField } from "@/api/schema";
 import { asText, valueOf } from "@/parts/values";
+import TypedField from "@/parts/TypedField.vue";
 
 const record = defineModel<Record<string, unknown>>({ required: true });
 const props = defineProps<{ fields: RecordField[] }>();
@@ -38,7 +39,7 @@ function remove(name: string): void {
       <select v-if="fieldOf(name)?.kind === 'choice'" class="min-w-0 flex-1 bg-transparent" :value="asText(record[name])" :aria-label="name" @change="put(name, ($event.target as HTMLSelectElement).value)">
         <option v-for="choice in fieldOf(name)!.choices" :key="choice" :value="choice">{{ choice }}</option>
       </select>
-      <input v-else class="min-w-0 flex-1 border-b border-rule-soft bg-transparent font-serif outline-none focus:border-kelp" :value="asText(record[name])" :aria-label="name" :data-test="`field-${name}`" @change="put(name, ($event.target as HTMLInputElement).value)" />
+      <TypedField v-else class="min-w-0 flex-1 border-b border-rule-soft bg-transparent font-serif outline-none focus:border-kelp" :model-value="asText(record[name])" :aria-label="name" :data-test="`field-${name}`" @update:model-value="put(name, $event)" />
       <button v-if="changed(name)" type="button" class="link text-xs" :title="`It was ${asText(first[name])}`" @click="record = { ...record, [name]: first[name] }">put back</button>
       <button v-else-if="!fieldOf(name)" type="button" class="link text-xs opacity-0 focus:opacity-100 hover:opacity-100" @click="remove(name)">remove</button>
     </div>

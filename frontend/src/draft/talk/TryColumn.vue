@@ -8,11 +8,11 @@ import { cents, count, duration, words } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
 import TickStrip from "@/marks/TickStrip.vue";
 import ColumnHead from "./ColumnHead.vue";
-import type { Column } from "./columns";
+import { type Column, nameOf } from "./columns";
 import PastExchange from "./PastExchange.vue";
 import ToolUses from "./ToolUses.vue";
 
-defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; full: boolean }>();
+defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; full: boolean; since: string[]; busy: boolean }>();
 const column = defineModel<Column>({ required: true });
 defineEmits<{ remove: []; duplicate: []; ask: []; show: []; example: []; edit: [turn: number, text: string] }>();
 
@@ -59,7 +59,10 @@ const before = computed(() => column.value.before[column.value.past.length]);
       @remove="$emit('remove')"
       @duplicate="$emit('duplicate')"
     />
-    <div ref="talk" class="min-h-0 flex-1 overflow-auto py-3">
+    <p v-if="since.length && (answer || column.past.length) && !column.busy" class="mt-1 border-l-2 border-straw pl-2 text-sm text-straw" data-test="answers-older">
+      Answers {{ nameOf(column.asked!) }}; {{ since.join(" and ") }} changed since. <button type="button" class="link" @click="$emit('ask')">Ask again</button>
+    </p>
+    <div ref="talk" class="min-h-0 flex-1 overflow-auto py-3" :class="since.length && !column.busy ? 'opacity-60' : ''">
       <PastExchange
         v-for="(exchange, at) in column.past"
         :key="at"
@@ -67,7 +70,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         :answer="exchange.answer.answer"
         :findings="exchange.answer.findings"
         :before="column.before[at]"
-        :frozen="column.busy"
+        :frozen="busy"
         @edit="$emit('edit', at, $event)"
       >
         <template v-if="exchange.answer.tool_uses?.length" #way><ToolUses :uses="exchange.answer.tool_uses" /></template>
@@ -84,7 +87,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         :answer="answer?.answer ?? ''"
         :findings="answer?.findings ?? []"
         :before="before"
-        :frozen="column.busy"
+        :frozen="busy"
         current
         @edit="$emit('edit', column.past.length, $event)"
       >

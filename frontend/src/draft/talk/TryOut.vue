@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The try-out: one text, answered by each column's model; then the talk that follows. */
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, ref, watch } from "vue";
+import { computed, defineAsyncComponent, ref, watch } from "vue";
 
 import { fetchCase, useCase, useFoundCases } from "@/api/cases";
 import { api, got, messageOf } from "@/api/client";
@@ -11,15 +11,16 @@ import CaseSearch from "@/cases/CaseSearch.vue";
 import { useKeys } from "@/frame/keys";
 import { complain } from "@/frame/notices";
 import { cents, count } from "@/marks/format";
-import TryHistory from "../history/TryHistory.vue";
-import ExactRequest from "../request/ExactRequest.vue";
-import { setupOf } from "./columns";
+import { changedSince, nameOf, setupOf } from "./columns";
 import InputField from "./InputField.vue";
-import KeepCase from "./KeepCase.vue";
 import TalkBar from "./TalkBar.vue";
 import TryColumn from "./TryColumn.vue";
 import { useTokens } from "./useTokens";
 import { useTryOut } from "./useTryOut";
+
+const TryHistory = defineAsyncComponent(() => import("../history/TryHistory.vue"));
+const ExactRequest = defineAsyncComponent(() => import("../request/ExactRequest.vue"));
+const KeepCase = defineAsyncComponent(() => import("./KeepCase.vue"));
 
 const props = defineProps<{ name: string; prompt: Prompt; edits: number; inputNames: string[]; blocked: string }>();
 const emit = defineEmits<{ models: [names: string[]]; example: [example: Example]; bring: [content: Prompt] }>();
@@ -34,6 +35,8 @@ const tryOut = useTryOut(props.name, {
   inputNames: () => props.inputNames,
 });
 const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, userTurns } = tryOut;
+/** The case that is on its way; who asks meanwhile means that one. */
+let choosing: Promise<unknown> | null = null;
 const request = ref<Request | null>(null);
 const requestError = ref("");
 const showing = ref(false);
@@ -77,12 +80,16 @@ const answered = computed(() => columns.value.some((column) => column.answer));
 
 async function choose(number: number | null): Promise<void> {
   if (number === null) {
+    choosing = null;
     tryOut.useCase(null);
     inputs.value = Object.fromEntries(props.inputNames.map((input) => [input, described(input)?.example ?? ""]));
     return;
   }
+  const coming = fetchCase(queries, props.name, number);
+  choosing = coming;
   try {
-    tryOut.useCase(await fetchCase(queries, props.name, number));
+    const page = await coming;
+    if (choosing === coming) tryOut.useCase(page);
   } catch (wrong) {
     complain(messageOf(wrong));
   }
@@ -112,8 +119,8 @@ function duplicate(at: number): void {
 }
 
 function asExample(at: number): void {
-  const answer = columns.value[at]?.answer?.answer;
-  if (answer !== undefined) emit("example", { inputs: tryOut.sent.value, answer, origin: "a try" });
+  const { answer, asked } = columns.value[at] ?? {};
+  if (answer && asked) emit("example", { inputs: asked.inputs, answer: answer.answer, origin: "a try" });
 }
 
 function bringBack(kept: KeptTry): void {
@@ -130,11 +137,12 @@ const tokensNow = computed(() => {
   const used = (100 * built.tokens) / built.window;
   return `${count(built.tokens, "token")}, ${used < 1 ? "<1" : Math.round(used)}%`;
 });
-const ask = () => {
+const ask = async () => {
+  await choosing?.catch(() => undefined);
   if (!props.blocked) void tryOut.askAll();
 };
 useKeys([
-  { keys: { "ctrl+enter": ask }, shown: ["Ctrl ↵"], label: "answer" },
+  { keys: { "ctrl+enter": () => void ask() }, shown: ["Ctrl ↵"], label: "answer" },
   { keys: { k: () => (keeping.value = true) }, shown: ["K"], label: "keep as case" },
   { keys: { r: () => void showRequest() }, shown: ["R"], label: "exact request" },
   { keys: { h: () => (looking.value = true) }, shown: ["H"], label: "history" },
@@ -185,6 +193,8 @@ useKeys([
           :prompt="prompt"
           :only="columns.length === 1"
           :full="columns.length >= MOST_COLUMNS"
+          :busy="busy"
+          :since="changedSince(column, tryOut.sent.value, edits)"
           @remove="tryOut.removeColumn(column.id)"
           @duplicate="duplicate(at)"
           @ask="tryOut.ask(column.id)"
@@ -248,7 +258,7 @@ useKeys([
     :turns="userTurns"
     :labels="labels"
     :suggested="expected || null"
-    :answers="columns.flatMap((column) => (column.answer ? [{ model: column.model, text: column.answer.answer, value: column.answer.value }] : []))"
+    :answers="columns.flatMap(({ answer, asked }) => (answer && asked ? [{ name: nameOf(asked), inputs: asked.inputs, text: answer.answer, value: answer.value }] : []))"
     @close="keeping = false"
   />
 </template>

@@ -16,6 +16,13 @@ export interface Setup {
   version: number | null;
 }
 
+/** What an answer is an answer to. */
+export interface AskedWith extends Setup {
+  inputs: Record<string, unknown>;
+  /** How often the draft had been changed, where it was the draft that was asked. */
+  edits: number;
+}
+
 export interface Column extends Setup {
   id: number;
   /** Answers before the current one, oldest first. */
@@ -30,8 +37,8 @@ export interface Column extends Setup {
   /** Answers to just this draft, these inputs and this talk, oldest first. */
   marks: Mark[];
   stop: AbortController | null;
-  /** The inputs that were asked last, as JSON. */
-  asked: string;
+  /** What the answer was asked with. */
+  asked: AskedWith | null;
   /** The answers of the run before a replay, turn by turn. */
   before: string[];
 }
@@ -50,7 +57,7 @@ export function newColumn(id: number, setup: Setup): Column {
     marks: [],
     stop: null,
     before: [],
-    asked: "",
+    asked: null,
   };
 }
 
@@ -89,3 +96,26 @@ export function rewind(column: Column, at: number, said: string | null): void {
   column.stopped = false;
   column.marks = [];
 }
+
+/** What has changed since the column's answer was asked for; empty where it answers what stands there now. */
+export function changedSince(column: Column, inputs: Record<string, unknown>, edits: number): string[] {
+  const { asked } = column;
+  if (!asked) return [];
+  const differs = (one: unknown, other: unknown) => JSON.stringify(one) !== JSON.stringify(other);
+  return [
+    asked.model !== column.model && "model",
+    differs(set(asked.settings), set(column.settings)) && "settings",
+    asked.version !== column.version && "version",
+    asked.version === null && column.version === null && asked.edits !== edits && "draft",
+    differs(asked.inputs, inputs) && "text",
+  ].filter((each) => each !== false);
+}
+
+/** As a person names it: `gannet-l, t 0.2, v3`. */
+export function nameOf({ model, settings, version }: Setup): string {
+  const told = Object.entries(set(settings)).map(([name, value]) => `${SHORT[name] ?? name} ${String(value)}`);
+  return [model, ...told, version === null ? "draft" : `v${version}`].join(", ");
+}
+
+const SHORT: Record<string, string> = { temperature: "t", top_p: "p", frequency_penalty: "freq.", presence_penalty: "pres.", max_tokens: "limit" };
+const set = (settings: Settings) => Object.fromEntries(Object.entries(settings).filter(([, value]) => value !== null && value !== undefined));

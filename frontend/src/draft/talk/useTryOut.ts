@@ -1,4 +1,4 @@
-import { computed, ref, toRaw, watch } from "vue";
+import { computed, onScopeDispose, ref, toRaw, watch } from "vue";
 
 import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/queries";
@@ -113,10 +113,11 @@ export function useTryOut(name: string, given: Given) {
   );
 
   function startOver(): void {
+    round += 1; // whatever goes on ends
     userTurns.value = [];
     for (const each of columns.value) {
       each.stop?.abort();
-      Object.assign(each, { past: [], said: null, answer: null, before: [], error: "", stopped: false, marks: [] });
+      Object.assign(each, { past: [], said: null, answer: null, asked: null, before: [], error: "", stopped: false, marks: [] });
       each.coming = { content: "", reasoning: "", tools: [] };
     }
   }
@@ -153,7 +154,7 @@ export function useTryOut(name: string, given: Given) {
     if (!each || each.busy) return;
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
     each.coming = { content: "", reasoning: "", tools: [] };
-    each.asked = JSON.stringify(sent.value);
+    each.asked = { ...copied({ ...setupOf(each), inputs: sent.value }), edits: given.edits() };
     each.stop = new AbortController();
     try {
       if (each.version !== null) await versions.fetchContent(each.version);
@@ -183,7 +184,7 @@ export function useTryOut(name: string, given: Given) {
   /** A changed record shows what it changes in the answer: the one before stands beside it. */
   function recordsChanged(each: Column): boolean {
     if (!each.answer || !each.asked) return false;
-    const before = JSON.parse(each.asked) as Record<string, unknown>;
+    const before = each.asked.inputs;
     return Object.entries(sent.value).some(
       ([input, value]) => isRecord(value) && isRecord(before[input]) && JSON.stringify(value) !== JSON.stringify(before[input]),
     );
@@ -235,6 +236,7 @@ export function useTryOut(name: string, given: Given) {
   }
 
   async function editTurn(at: number, text: string): Promise<void> {
+    if (busy.value) return;
     userTurns.value[at - 1] = text;
     await replay(at);
   }
@@ -251,6 +253,8 @@ export function useTryOut(name: string, given: Given) {
     if (columns.value[0]) Object.assign(columns.value[0], { model: asked.model, settings: asked.settings ?? {}, version: null });
     else addColumn({ model: asked.model, settings: asked.settings ?? {}, version: null });
   }
+
+  onScopeDispose(stopAll);
 
   return {
     inputs, sent, caseNumber, expect, changed, know, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,

@@ -3,6 +3,7 @@
 import { computed } from "vue";
 
 import type { Tool, ToolAnswer } from "@/api/schema";
+import TypedField from "@/parts/TypedField.vue";
 
 const tool = defineModel<Tool>({ required: true });
 const rows = computed(() => tool.value.by_example ?? []);
@@ -33,7 +34,6 @@ function argumentsText(given: Record<string, unknown> | undefined): string {
   const short = pairs.every(([, value]) => typeof value !== "object" && plain(String(value)) === value && !/[,=]/.test(String(value)));
   return short ? pairs.map(([name, value]) => `${name} = ${String(value)}`).join(", ") : JSON.stringify(given);
 }
-const typed = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 
 <template>
@@ -41,21 +41,21 @@ const typed = (event: Event) => (event.target as HTMLInputElement).value;
     <span class="caption">What it answers in a try</span>
     <div v-for="(row, at) in rows" :key="at" class="flex items-center gap-2">
       <span class="caption w-[52px] shrink-0">called with</span>
-      <input class="field h-7 min-w-0 flex-1 font-mono text-sm" :value="argumentsText(row.arguments)" placeholder="pier = Hollin" aria-label="Arguments" @change="putRow(at, { arguments: argumentsFrom(typed($event)) })" />
-      <input class="field h-7 min-w-0 flex-1 text-sm" :value="row.answer" placeholder="its answer" aria-label="Answer to these arguments" @change="putRow(at, { answer: typed($event) })" />
+      <TypedField class="field h-7 min-w-0 flex-1 font-mono text-sm" :model-value="argumentsText(row.arguments)" placeholder="pier = Hollin" aria-label="Arguments" @update:model-value="putRow(at, { arguments: argumentsFrom($event) })" />
+      <TypedField class="field h-7 min-w-0 flex-1 text-sm" :model-value="row.answer" placeholder="its answer" aria-label="Answer to these arguments" @update:model-value="putRow(at, { answer: $event })" />
       <button type="button" class="link text-xs" @click="put({ by_example: rows.filter((_, i) => i !== at) })">remove</button>
     </div>
     <div class="flex items-center gap-2">
       <span class="caption w-[52px] shrink-0">{{ rows.length ? "else" : "always" }}</span>
-      <textarea
-        rows="1"
+      <TypedField
+        lines
         class="field field-sizing-content max-h-[110px] min-w-0 flex-1 resize-none text-sm"
-        :value="tool.answer ?? ''"
+        :model-value="tool.answer ?? ''"
         placeholder="a text or JSON, the same for every call"
         :aria-label="`Answer of ${tool.name}`"
         data-test="tool-answer"
-        @change="put({ answer: typed($event) })"
-      ></textarea>
+        @update:model-value="put({ answer: $event })"
+      />
     </div>
     <button type="button" class="link self-start text-sm" @click="put({ by_example: [...rows, { arguments: {}, answer: '' }] })">
       Answer by example

@@ -3,15 +3,17 @@
 import { computed, ref } from "vue";
 
 import type { DraftProblem, Tool } from "@/api/schema";
-import { say } from "@/frame/notices";
+import { useChange } from "../change";
 import SchemaEditor from "../reply/SchemaEditor.vue";
 import { blankShape } from "../reply/shape";
 import ToolAnswers from "./ToolAnswers.vue";
+import TypedField from "@/parts/TypedField.vue";
 
 const tools = defineModel<Tool[] | undefined>({ required: true });
 const props = defineProps<{ problems: DraftProblem[] }>();
 const list = computed(() => tools.value ?? []);
 const open = ref(0);
+const change = useChange();
 
 function put(at: number, change: Partial<Tool>): void {
   tools.value = list.value.map((each, i) => (i === at ? { ...each, ...change } : each));
@@ -24,27 +26,22 @@ function add(): void {
   open.value = list.value.length;
 }
 function remove(at: number): void {
-  const before = tools.value;
-  tools.value = list.value.filter((_, i) => i !== at);
-  say(`The tool “${before![at]!.name}” is gone.`, () => {
-    tools.value = before;
-  });
+  change(`The tool “${list.value[at]!.name}” is gone.`, () => (tools.value = list.value.filter((_, i) => i !== at)));
 }
 const problemOf = (at: number) => props.problems.find((problem) => problem.field.startsWith(`tools.${at}.`))?.message;
-const typed = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 
 <template>
   <div class="flex flex-col gap-2">
     <div v-for="(tool, at) in list" :key="at" class="border-b border-rule-soft pb-2" data-test="tool">
       <div class="flex items-center gap-2">
-        <input class="field h-7 w-[150px] font-mono text-sm" maxlength="64" :value="tool.name" aria-label="Name of the tool" data-test="tool-name" @change="put(at, { name: typed($event).trim() })" />
-        <input
+        <TypedField class="field h-7 w-[150px] font-mono text-sm" maxlength="64" :model-value="tool.name" aria-label="Name of the tool" data-test="tool-name" @update:model-value="put(at, { name: $event.trim() })" />
+        <TypedField
           class="field h-7 min-w-0 flex-1 text-sm"
-          :value="tool.description ?? ''"
+          :model-value="tool.description ?? ''"
           placeholder="what it does, and when to use it"
           :aria-label="`Description of ${tool.name}`"
-          @change="put(at, { description: typed($event).trim() })"
+          @update:model-value="put(at, { description: $event.trim() })"
         />
         <button type="button" class="link text-xs" @click="open = open === at ? -1 : at">{{ open === at ? "fold" : "open" }}</button>
         <button type="button" class="link text-xs" :aria-label="`Remove ${tool.name}`" @click="remove(at)">remove</button>

@@ -1,0 +1,95 @@
+import type { QueryClient } from "@tanstack/vue-query";
+import { ref, shallowReactive } from "vue";
+
+import type { SubjectPage, TrialLine, TrialPage } from "./schema";
+
+export type Connection = "IDLE" | "OPEN" | "LOST";
+
+const AGAIN_MS = 2_000;
+const HEADER_MS = 3_000;
+
+/** The trials that are going on, or ended while this window was open, as they stand. */
+export const lines = shallowReactive(new Map<number, TrialLine>());
+export const connection = ref<Connection>("IDLE");
+
+export const isOver = (trial: { status: string }) => ["finished", "stopped", "failed"].includes(trial.status);
+
+/**
+ * Follow what is live by one stream of events for the whole window, and only while it is seen: a browser
+ * has few connections to a server, and windows in the background would use them all up.
+ */
+export function followLive(queries: QueryClient, page: Document = document): () => void {
+  let source: EventSource | null = null;
+  let again: ReturnType<typeof setTimeout> | undefined;
+  /** Trials that were going on when they were last heard of. */
+  let live = new Set<number>();
+  const refreshed = new Map<string, number>();
+
+  function take(line: TrialLine): void {
+    const before = lines.get(line.id);
+    lines.set(line.id, line);
+    queries.setQueryData<TrialPage>(["trial", line.id], (kept) => (kept ? { ...kept, ...line } : kept));
+    queries.setQueryData<SubjectPage>(["subject", line.subject], (kept) =>
+      kept?.latest_trial === line.id
+        ? { ...kept, trial_status: line.status, trial_recorded: line.recorded, trial_total: line.total }
+        : kept,
+    );
+    if (!before || isOver(line)) tellAll(line);
+    else refreshHeader(line.subject);
+  }
+
+  /** It began, or is over: all that shows it looks anew. */
+  function tellAll({ id, subject }: { id: number; subject: string | null }): void {
+    for (const queryKey of [["subject", subject], ["trials", subject], ["verdict", id], ["versions", subject, "scores"], ["desk"]]) {
+      void queries.invalidateQueries({ queryKey: subject === null ? queryKey.slice(0, 1) : queryKey });
+    }
+  }
+
+  /** What is worked out for the header, such as the verdict so far, is asked for less often. */
+  function refreshHeader(subject: string): void {
+    const now = performance.now();
+    if (now - (refreshed.get(subject) ?? 0) < HEADER_MS) return;
+    refreshed.set(subject, now);
+    void queries.invalidateQueries({ queryKey: ["subject", subject] });
+  }
+
+  function open(): void {
+    close();
+    const stream = new EventSource("/api/v1/events");
+    source = stream;
+    stream.onopen = () => (connection.value = "OPEN");
+    stream.onerror = () => {
+      if (source !== stream) return;
+      connection.value = "LOST";
+      // A browser gives up for good when the server is away for a moment.
+      if (stream.readyState === EventSource.CLOSED) again = setTimeout(open, AGAIN_MS);
+    };
+    stream.addEventListener("trial", (event) => take(JSON.parse((event as MessageEvent<string>).data) as TrialLine));
+    stream.addEventListener("live", (event) => {
+      const { trials } = JSON.parse((event as MessageEvent<string>).data) as { trials: number[] };
+      // What ended while nobody listened is looked at anew.
+      for (const id of live) {
+        if (trials.includes(id) || isOver(lines.get(id) ?? { status: "" })) continue;
+        void queries.invalidateQueries({ queryKey: ["trial", id] });
+        tellAll({ id, subject: lines.get(id)?.subject ?? null });
+        lines.delete(id);
+      }
+      live = new Set(trials);
+    });
+  }
+
+  function close(): void {
+    clearTimeout(again);
+    source?.close();
+    source = null;
+    connection.value = "IDLE";
+  }
+
+  const follow = () => (page.visibilityState === "hidden" ? close() : source || open());
+  page.addEventListener("visibilitychange", follow);
+  follow();
+  return () => {
+    page.removeEventListener("visibilitychange", follow);
+    close();
+  };
+}
