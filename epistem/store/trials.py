@@ -255,6 +255,18 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     ]
 
 
+def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int, str]]:
+    """Version and model of each arm, in order. Cheap: nothing is parsed."""
+    return [
+        (int(version), str(model))
+        for version, model in tx.rows(
+            "SELECT v.number, a.model FROM arms a JOIN versions v ON v.id = a.version_id "
+            "WHERE a.trial_id = %s ORDER BY a.position",
+            [trial_id],
+        )
+    ]
+
+
 def paused_of(tx: Transaction, trial_id: int) -> list[Paused]:
     """Arms that are not asked for a while, with the reason."""
     rows = tx.rows(

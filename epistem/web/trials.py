@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from epistem.core.checks.registry import CheckUse
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.names import arm_names
+from epistem.core.trials.names import arm_names, compared
 from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
 from epistem.store import subjects, trials
@@ -56,6 +56,7 @@ class TrialLine(Shape):
     landed: int
     unanswered: int
     failure: str = Field("", description="Why it failed, if its status is `failed`.")
+    compared: str = Field(description="What it compares, in a few words.")
     repeats: int
     created_at: Moment
     started_at: Moment | None
@@ -165,13 +166,15 @@ class TrialPath(BaseModel):
 
 def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
     paused = [] if trial.over else trials.paused_of(tx, trial.id)
-    return TrialLine.model_validate(
-        {**_facts(trial), "paused": [PausedShape.model_validate(each) for each in paused]}
-    )
+    more = {
+        "paused": [PausedShape.model_validate(each) for each in paused],
+        "compared": compared(trials.asked_by(tx, trial.id)),
+    }
+    return TrialLine.model_validate({**_facts(trial), **more})
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:
-    names = set(TrialLine.model_fields) - {"repeats", "paused", "told_at"}
+    names = set(TrialLine.model_fields) - {"repeats", "paused", "told_at", "compared"}
     more = {"repeats": trial.plan.repeats, "told_at": datetime.now(UTC)}
     return {name: getattr(trial, name) for name in names} | more
 

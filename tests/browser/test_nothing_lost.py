@@ -59,7 +59,12 @@ class TestUndo:
         page.type_into("0-0", " Two.")
         kept(page, make, "undo-one", lambda c: parts(c)[0][1] == "One. Two.")
         page.click("undo")
-        kept(page, make, "undo-one", lambda c: [e["answer"] for e in c.get("examples", [])] == ["old"])
+        kept(
+            page,
+            make,
+            "undo-one",
+            lambda c: [e["answer"] for e in c.get("examples", [])] == ["old"],
+        )
         assert parts(make.content("undo-one"))[0][1] == "One. Two."
 
 
@@ -132,7 +137,12 @@ class TestTrueToWhatWasAsked:
         page.until(lambda: len(page.all("answers-older")) == 2)
         assert "text changed since" in page.texts("answers-older")[0]
         page.click("as-example")
-        kept(page, make, "older", lambda c: [e["inputs"] for e in c.get("examples", [])] == [{"message": "First"}])
+        kept(
+            page,
+            make,
+            "older",
+            lambda c: [e["inputs"] for e in c.get("examples", [])] == [{"message": "First"}],
+        )
 
     def test_a_changed_case_expects_nothing(self, page, make):
         make.prompt("changed", "Say: no.", reply={"kind": "label", "labels": ["yes", "no"]})

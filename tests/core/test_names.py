@@ -1,7 +1,9 @@
 from dataclasses import dataclass
 
+import pytest
+
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.names import arm_names
+from epistem.core.trials.names import arm_names, compared
 
 
 @dataclass
@@ -50,3 +52,18 @@ def test_arms_alike_in_all_that_is_told_are_numbered():
     assert len(set(found)) == 3
     twin = {"stop": ["x" * 30 + "a"]}, {"stop": ["x" * 30 + "b"]}
     assert names((1, "a", twin[0]), (1, "a", twin[1]))[0].endswith(" (1)")
+
+
+@pytest.mark.parametrize(
+    ("asked", "told"),
+    [
+        ([], ""),
+        ([(1, "a")], "v1, on a"),
+        ([(1, "a"), (2, "a")], "v2 against v1, on a"),
+        ([(1, "a"), (2, "a"), (1, "b"), (2, "b")], "v2 against v1, on a and b"),
+        ([(3, "a"), (3, "b"), (3, "c")], "v3: b and c against a"),
+        ([(3, "a"), (3, "a")], "v3, on a at several settings"),
+    ],
+)
+def test_what_a_trial_compares_is_told_in_a_few_words(asked, told):
+    assert compared(asked) == told

@@ -5,6 +5,7 @@ from concurrent.futures import ThreadPoolExecutor
 from threading import Event
 from urllib.request import urlopen
 
+import numpy as np
 import pytest
 
 from epistem.runner.service import RunnerOptions
@@ -256,6 +257,41 @@ class TestVerdicts:
         assert "v1" in said
         assert verdict["efforts"][0]["answers"] == 21
         assert verdict == api.get(f"/trials/{page['id']}/verdict").get_json()
+
+    def test_any_arm_can_be_the_one_to_read_against(self, api, subject, running):
+        page = finished(api)
+        first = api.get(f"/trials/{page['id']}/verdict").get_json()
+        other = api.get(f"/trials/{page['id']}/verdict?baseline=1").get_json()
+        assert (first["baseline"], other["baseline"], other["lead"]) == (0, 1, 0)
+        assert other["sentences"][1] == []
+        assert first["sentences"][0] == []
+        for one, two in zip(first["comparisons"], other["comparisons"], strict=True):
+            assert (one["arm"], two["arm"], two["main"]) == (1, 0, False)
+            assert two["difference"] == pytest.approx(-one["difference"])
+            assert two["high"] == pytest.approx(-one["low"])
+        gone = api.get(f"/trials/{page['id']}/verdict?baseline=2")
+        assert_problem(gone, 422, "baseline", "none of the 2 arms")
+
+    def test_results_by_tag_are_the_shares_of_its_cases(self, api, subject, running):
+        for number, tag in ((1, "odd"), (3, "odd"), (2, "even"), (4, "even"), (5, "alone")):
+            case = api.get(f"/subjects/shelf-note/cases/{number}").get_json()["content"]
+            body = {**case, "tags": [tag, "all"] if number < 6 else ["all"]}
+            api.change(f"/subjects/shelf-note/cases/{number}", body)
+        page = finished(api)
+        query = f"/trials/{page['id']}/verdict/tags?arm=1&measure=0"
+        found = {each["tag"]: each for each in api.get(query).get_json()["tags"]}
+        assert set(found) == {"odd", "even", "all"}
+        ticks = api.get(f"/trials/{page['id']}/ticks").get_json()
+        rows = zip(ticks["arm"], ticks["case_at"], ticks["marks"], strict=True)
+        marks = [(arm, at, mark[0] == "2") for arm, at, mark in rows]
+        for tag, places in (("odd", (0, 2)), ("even", (1, 3))):
+            rates = [
+                100 * np.mean([np.mean([p for a, c, p in marks if (a, c) == (arm, at)]) for at in places])
+                for arm in (0, 1)
+            ]  # fmt: skip
+            assert found[tag]["rate"] == pytest.approx(rates[1])
+            assert found[tag]["difference"] == pytest.approx(rates[1] - rates[0])
+        assert_problem(api.get(query.replace("arm=1", "arm=7")), 422, "arm", "arm=7 is not there")
 
     def test_one_of_a_trial_that_has_no_reading_yet(self, api, subject):
         trial = start(api).get_json()["id"]

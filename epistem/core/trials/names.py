@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 from epistem.core.prompts.settings import Settings
+from epistem.core.shapes import listed
 
 
 class Named(Protocol):
@@ -36,6 +37,23 @@ def arm_names(arms: Sequence[Named]) -> list[str]:
         varied = [key for key in keys if len({_told(each, key) for each in alike}) > 1]
         names.append(" ".join([name, *(_told(settings[at], key) for key in varied)]))
     return _numbered(names)
+
+
+def compared(asked: Sequence[tuple[int, str]]) -> str:
+    """What a trial compares, in a few words: `v2 against v1, on tern-s and gannet-l`.
+
+    `asked` has the version and the model of each arm, the baseline first.
+    """
+    versions = list(dict.fromkeys(version for version, _ in asked))
+    models = list(dict.fromkeys(model for _, model in asked))
+    if not asked:
+        return ""
+    first, *others = (f"v{version}" for version in versions)
+    told = f"{listed(others, 'and')} against {first}" if others else first
+    if others or len(models) == 1:
+        told += f", on {listed(models, 'and')}"
+        return told + (" at several settings" if len(asked) > len(set(asked)) else "")
+    return f"{first}: {listed(models[1:], 'and')} against {models[0]}"
 
 
 def _told(settings: dict[str, Any], key: str) -> str:

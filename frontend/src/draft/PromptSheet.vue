@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The prompt as a sheet: its parts in order, the role in the gutter. */
-import { computed, nextTick, ref } from "vue";
+import { computed, nextTick, onMounted, ref } from "vue";
 
 import { useFragments } from "@/api/queries";
 import type { DraftProblem, FragmentLine, Prompt } from "@/api/schema";
@@ -91,6 +91,11 @@ function insert(text: string): void {
   const place = lastFocused.value ?? { message: 0, part: 0 };
   editors.get(keyOf(place))?.insert(text);
 }
+// A prompt that nothing is written in yet begins with writing.
+onMounted(() => {
+  const first = prompt.value.messages?.[0]?.parts?.[0];
+  if (first && !first.text && document.activeElement === document.body) void focus({ message: 0, part: 0 });
+});
 defineExpose({ insert });
 </script>
 

@@ -98,7 +98,7 @@ const TITLES: Record<Drawer, string> = {
       <ToolsSection v-else-if="open === 'tools'" v-model="prompt.tools" :problems="facts.problems" />
       <SettingsSection v-else v-model="prompt.settings!" :models="models" />
     </section>
-    <div class="flex" role="tablist">
+    <div class="flex" role="group" aria-label="What belongs to the prompt">
       <button
         v-for="drawer in drawers"
         :key="drawer.key"

@@ -48,19 +48,20 @@ const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.s
 </script>
 
 <template>
-  <div role="table" aria-label="Arms">
-    <div class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] gap-x-2 border-b border-rule pb-1" role="row">
-      <span class="caption" role="columnheader">version</span>
-      <span class="caption" role="columnheader">model</span>
-      <span v-for="setting in ARM_SETTINGS" :key="setting" class="caption whitespace-nowrap" role="columnheader">{{ TITLES[setting] }}</span>
-      <span role="columnheader"></span>
+  <div role="group" aria-label="Arms">
+    <div class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] gap-x-2 border-b border-rule pb-1" aria-hidden="true">
+      <span class="caption">version</span>
+      <span class="caption">model</span>
+      <span v-for="setting in ARM_SETTINGS" :key="setting" class="caption whitespace-nowrap">{{ TITLES[setting] }}</span>
+      <span></span>
     </div>
     <div
       v-for="(arm, at) in arms"
       :key="arm.key"
       class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] items-center gap-x-2 border-b border-rule-soft py-[5px]"
       :class="{ 'bg-rust-wash': isWrong(at) }"
-      role="row"
+      role="group"
+      :aria-label="at === 0 ? 'Arm 1, the baseline' : `Arm ${at + 1}`"
       data-test="arm"
     >
       <select

@@ -42,7 +42,8 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
     <ul v-else class="min-h-0 flex-1 overflow-auto">
       <li v-for="trial in lines" :key="trial.id" class="flex items-baseline gap-3 border-b border-rule-soft px-4 py-2 hover:bg-paper">
         <RouterLink class="link w-10 font-mono font-medium" :to="{ name: 'trial', params: { name, id: trial.id } }">T{{ trial.id }}</RouterLink>
-        <span class="min-w-0 flex-1 truncate">
+        <span class="min-w-0 flex-1 truncate" :title="trial.compared">{{ trial.compared }}</span>
+        <span class="shrink-0 text-sm text-ink-2">
           {{ count(trial.recorded, "reading") }}, {{ STATES[trial.status] ?? trial.status }}
           <span v-if="trial.unanswered" class="text-straw">· {{ trial.unanswered }} without an answer</span>
         </span>

@@ -17,7 +17,8 @@ import { planLike, usePlan, usualPlan } from "./usePlan";
 import WhatItShows from "./WhatItShows.vue";
 
 const FEWEST_CASES = 6;
-const props = defineProps<{ name: string; from: number | null }>();
+/** `newest`: just the newest version against the one before, whatever was being planned. */
+const props = defineProps<{ name: string; from: number | null; newest: boolean }>();
 const router = useRouter();
 const queries = useQueryClient();
 const name = computed(() => props.name);
@@ -43,14 +44,14 @@ watch(
       if (like.data.value) plan.value = planLike(like.data.value, versions.data.value);
       return;
     }
-    plan.value = planning.remembered() ?? usualPlan(versions.data.value, models.data.value.models, subject.data.value);
+    plan.value = (props.newest ? null : planning.remembered()) ?? usualPlan(versions.data.value, models.data.value.models, subject.data.value);
   },
   { immediate: true },
 );
 watch(plan, () => (problem.value = null), { deep: true });
 
 const newestVersion = useVersion(name, computed(() => versions.data.value?.[0]?.number ?? null));
-const newest = computed(() => newestVersion.data.value?.content.reply ?? null);
+const newestReply = computed(() => newestVersion.data.value?.content.reply ?? null);
 const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
 const inTheWay = computed(() => {
   if (!plan.value) return "";
@@ -118,7 +119,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
   <form class="panel flex w-[560px] shrink-0 flex-col" @submit.prevent="start">
     <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
       <span class="min-w-0 flex-1">
-        <span class="block font-semibold">{{ from ? `A trial like T${from}` : "Plan a trial" }}</span>
+        <span class="block font-semibold">{{ from ? `A trial like T${from}` : newest ? "The newest version against the one before" : "Plan a trial" }}</span>
         <span class="caption block">Arms are held against the first; every case is asked of each, several times.</span>
       </span>
       <RouterLink v-if="subject.data.value?.latest_trial" class="button" :to="{ name: 'trial', params: { name, id: from ?? subject.data.value.latest_trial } }"
@@ -186,7 +187,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         </section>
         <section>
           <h2 class="caption mb-1"><span class="font-medium">Checks</span> that also go with the prompt’s tries</h2>
-          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newest" :wrong="problem?.field ?? null" />
+          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newestReply" :wrong="problem?.field ?? null" />
         </section>
       </template>
     </div>

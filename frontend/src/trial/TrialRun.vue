@@ -185,7 +185,7 @@ useKeys([
         >{{ over ? "Read the verdict" : "Verdict so far" }}</RouterLink
       >
     </header>
-    <div class="h-[3px] bg-rule-soft" role="progressbar" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
+    <div class="h-[3px] bg-rule-soft" role="progressbar" aria-label="Readings recorded" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
       <div class="h-full bg-kelp" :style="{ width: `${share * 100}%` }"></div>
     </div>
     <p v-if="lost" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">

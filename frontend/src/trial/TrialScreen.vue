@@ -33,7 +33,7 @@ watch(
 
 <template>
   <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
-    <TrialPlanner v-if="planning" :key="String(route.query.plan)" :name="name" :from="from" />
+    <TrialPlanner v-if="planning" :key="String(route.query.plan)" :name="name" :from="from" :newest="route.query.plan === 'newest'" />
     <TrialRun v-else-if="trial.data.value && trial.data.value.id === id" :key="id" :name="name" :page="trial.data.value" />
     <section v-else-if="trial.error.value" class="panel flex-1 p-8">
       <p class="font-serif text-say" role="alert">{{ messageOf(trial.error.value) }}</p>

@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
-import { useTagResults } from "@/api/queries";
+import { useVersions } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
-import { cents, count, duration, points } from "@/marks/format";
+import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
+import TagDialog from "./TagDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
 const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
@@ -55,8 +56,7 @@ function showOnly(which: Fate): void {
   delete query.case;
   void router.replace({ query: only.value === which ? query : { ...query, show: which } });
 }
-const tagged = useTagResults(computed(() => props.page.id), arm, baseline, measure);
-const tags = computed(() => tagged.data.value?.tags ?? []);
+const byTag = ref(false);
 const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
@@ -123,6 +123,12 @@ function setMissing(out: boolean): void {
   delete query.missing;
   void router.replace({ query: out ? { ...query, missing: "left_out" } : query });
 }
+const versions = useVersions(computed(() => props.name));
+/** A version that came after this trial: what one wants to compare next. */
+const newer = computed(() => {
+  const newest = versions.data.value?.[0]?.number ?? 0;
+  return newest > Math.max(...props.page.arms.map((each) => each.version)) ? newest : null;
+});
 const soFar = computed(() => props.verdict.recorded < props.verdict.total);
 
 useKeys([
@@ -132,6 +138,7 @@ useKeys([
     label: "case",
   },
   { keys: { h: () => moveArm(-1), l: () => moveArm(1) }, shown: ["H", "L"], label: "arm" },
+  { keys: { t: () => (byTag.value = arm.value !== null) }, shown: ["T"], label: "by tag" },
   { keys: { r: () => (repeat.value = (repeat.value + 1) % props.page.repeats) }, shown: ["R"], label: "repeat" },
   {
     keys: { m: () => go({ measure: measure.value === null ? 0 : measure.value + 1 < props.verdict.measures.length ? measure.value + 1 : null }) },
@@ -164,7 +171,14 @@ useKeys([
       </p>
     </div>
     <div class="flex shrink-0 flex-col gap-[6px]">
-      <RouterLink class="button button-main justify-center" :to="{ name: 'trial', params: { name, id: undefined }, query: { plan: page.id } }"
+      <RouterLink
+        v-if="newer"
+        class="button button-main justify-center"
+        data-test="compare-newest"
+        :to="{ name: 'trial', params: { name, id: undefined }, query: { plan: 'newest' } }"
+        >Compare v{{ newer }} with v{{ newer - 1 }}</RouterLink
+      >
+      <RouterLink class="button justify-center" :class="newer ? '' : 'button-main'" :to="{ name: 'trial', params: { name, id: undefined }, query: { plan: page.id } }"
         >Plan another like this</RouterLink
       >
       <RouterLink class="button justify-center" :to="{ name: 'trial', params: { name, id: page.id } }">Trial T{{ page.id }}</RouterLink>
@@ -197,6 +211,7 @@ useKeys([
             <option v-for="each in page.arms" :key="each.position" :value="each.position">{{ each.name }}</option>
           </select>
         </template>
+        <button v-if="arm !== null" type="button" class="link ml-auto text-sm" data-test="open-by-tag" @click="byTag = true">by tag</button>
         <span v-else class="font-semibold">Pass rates of {{ verdict.names[0] }}</span>
       </header>
       <div class="min-h-0 flex-1 overflow-auto">
@@ -230,14 +245,6 @@ useKeys([
             </tr>
           </tbody>
         </table>
-        <div v-if="tags.length" class="border-t border-rule-soft px-[14px] py-2" data-test="by-tag">
-          <p class="caption mb-1">By tag, {{ measureTitle }}: where to look, not a test; among many tags some differ by chance.</p>
-          <p class="flex flex-wrap gap-x-4 gap-y-1 text-sm">
-            <span v-for="each in tags" :key="each.tag" class="whitespace-nowrap" :title="`${each.baseline_rate.toFixed(0)}% to ${each.rate.toFixed(0)}% pass, ${count(each.cases, 'case')}`">
-              {{ each.tag }} <span class="font-mono">{{ points(each.difference) }}</span> <span class="caption">({{ each.cases }})</span>
-            </span>
-          </p>
-        </div>
       </div>
       <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
         {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
@@ -282,4 +289,14 @@ useKeys([
       </template>
     </TickMatrix>
   </section>
+  <TagDialog
+    :open="byTag"
+    :trial="page.id"
+    :arm="arm"
+    :baseline="baseline"
+    :measure="measure"
+    :names="verdict.names"
+    :of="measureTitle ?? ''"
+    @close="byTag = false"
+  />
 </template>

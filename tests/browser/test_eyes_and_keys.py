@@ -1,0 +1,99 @@
+"""Screens can be read and worked by everybody: checked by axe, and walked by keys alone."""
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+AXE = Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js"
+LOOK = """
+const done = arguments[0];
+axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21aa"], resultTypes: ["violations"] }).then(
+  (found) => done(found.violations.flatMap((each) => each.nodes.map(
+    (node) => `${each.id}: ${node.target.join(" ")}: ${(node.any[0] ?? node.all[0] ?? node.none[0])?.message}`))));
+"""
+SUBJECT = "/subjects/triage-message"
+SCREENS = {
+    "/": "subject-triage-message",
+    f"{SUBJECT}/draft": "try-case",
+    f"{SUBJECT}/cases/5": "case-row",
+    f"{SUBJECT}/trial": "matrix-row",
+    f"{SUBJECT}/trial?plan=new": "shown",
+    f"{SUBJECT}/verdict": "evidence-row",
+    "/models": "model-row",
+}
+OPENED = [
+    "open-inputs", "open-examples", "open-reply", "open-tools", "open-settings", "versions",
+    "fragments", "history", "keep-case", "exact-request",
+]  # fmt: skip
+
+
+def faults(page):
+    page.driver.execute_script(AXE.read_text("utf-8"))
+    return page.driver.execute_async_script(LOOK)
+
+
+@pytest.mark.parametrize("path", SCREENS)
+def test_a_screen_has_no_fault_that_axe_finds(page, path):
+    page.go(path)
+    page.find(SCREENS[path])
+    page.until(lambda: not page.driver.find_elements("css selector", '[aria-label="Loading"]'))
+    assert faults(page) == []
+
+
+def test_drawers_and_dialogs_of_a_draft_have_none_either(page):
+    page.go(f"{SUBJECT}/draft")
+    page.click("answer-button")
+    page.until(lambda: len(page.all("show-request")) == 2)
+    for name in OPENED:
+        page.click(name)
+        inside = (
+            "[role=dialog]" if not name.startswith("open-") else f"[data-test=drawer-{name[5:]}]"
+        )
+        page.until(lambda css=inside: page.driver.find_elements("css selector", css))
+        assert (name, faults(page)) == (name, [])
+        page.press(Keys.ESCAPE)
+        page.until(lambda: not page.driver.find_elements("css selector", "[role=dialog]"))
+
+
+def test_from_a_new_prompt_to_a_verdict_by_keys_alone(page, make):
+    """No pointer is used, and nothing is found by its place on the screen."""
+    def focus():
+        return page.driver.switch_to.active_element
+
+    def press(*keys):
+        focus().send_keys(*keys)
+
+    page.go("/")
+    page.find("new-prompt")
+    press("n")
+    page.find("new-name")
+    press("by-keys-alone")
+    press(Keys.ENTER)
+    page.until(lambda: page.path == "/subjects/by-keys-alone/draft")
+    page.until(lambda: "cm-content" in (focus().get_attribute("class") or ""))
+    press("Answer with one word: tide or wind.")
+    press(Keys.CONTROL, "s")
+    page.until(lambda: focus().get_attribute("data-test") == "version-note")
+    press("first", Keys.ENTER)
+    page.reads("draft-title", "Draft, same as v1")
+    page.until(lambda: "cm-content" in (focus().get_attribute("class") or ""))
+    press(Keys.ESCAPE)
+    press("2")
+    page.find("add-case")
+    for number in range(1, 8):
+        if number > 1:
+            press("a")
+        page.until(lambda: focus().get_attribute("data-test") == "case-input-message")
+        press(f"Have {number} of 2 seats")
+        press(Keys.CONTROL, Keys.ENTER)
+        page.until(lambda n=number: page.path.endswith(f"/cases/{n}"))
+        press(Keys.ESCAPE)
+    press("3")
+    page.reads("calls", "7 cases")
+    press(Keys.CONTROL, Keys.ENTER)
+    page.reads("trial-facts", "finished", seconds=60)
+    press("4")
+    page.find("verdict-sentence")
+    press("0")
+    page.find("subject-by-keys-alone")
