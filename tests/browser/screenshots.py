@@ -96,7 +96,7 @@ def verdict(page: Page) -> None:
 
 
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
-    ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing wants you")),
+    ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing is left to do")),
     ("draft", f"{PROMPT}/draft", draft),
     ("request", f"{PROMPT}/draft", request),
     ("reply", f"{PROMPT}/draft", reply),

@@ -58,6 +58,7 @@ def test_drawers_and_dialogs_of_a_draft_have_none_either(page):
 
 def test_from_a_new_prompt_to_a_verdict_by_keys_alone(page, make):
     """No pointer is used, and nothing is found by its place on the screen."""
+
     def focus():
         return page.driver.switch_to.active_element
 

@@ -70,9 +70,12 @@ export function useModels() {
   });
 }
 
-/** The two ends of the list, which is in order of price: between them lies what a price buys. */
+/** The two ends of the list, which is in order of price: between them lies what a price buys. One without a price
+ * stands at no end, so it is taken only where there is no other. */
 export function cheapestAndDearest(models: ModelLine[]): ModelLine[] {
-  const ends = [models[0], models.at(-1)].filter((model) => model !== undefined);
+  const priced = models.filter((model) => model.input_cents > 0 || model.output_cents > 0);
+  const among = priced.length ? priced : models;
+  const ends = [among[0], among.at(-1)].filter((model) => model !== undefined);
   return [...new Set(ends)];
 }
 

@@ -43,7 +43,12 @@ function rebase(page: CasePage): void {
   kept.value = page;
 }
 watch(() => props.page, rebase);
-onBeforeUnmount(() => remember(place, texts.value, textsOf(kept.value.content)));
+const keep = () => remember(place, texts.value, textsOf(kept.value.content));
+window.addEventListener("pagehide", keep);
+onBeforeUnmount(() => {
+  window.removeEventListener("pagehide", keep);
+  keep();
+});
 
 const fields = useTemplateRef<HTMLTextAreaElement[]>("fields");
 onMounted(async () => {

@@ -80,16 +80,29 @@ export function onTop(texts: Texts, before: Texts, now: Texts): { texts: Texts; 
   return { texts: merged, both: mine.filter((field) => theirs.has(field) && !same(texts[field], now[field])).map((field) => FIELDS[field]) };
 }
 
-/** What was typed and not saved, by `subject/number` (0 is the one being added): a look elsewhere does not lose it. */
-const unsaved = new Map<string, { texts: Texts; before: Texts }>();
+interface Unsaved {
+  texts: Texts;
+  before: Texts;
+}
+const keyOf = (place: string) => `epistem.case.${place}`;
 
+/** Keep what was typed and not saved in this browser, by `subject/number` (0 is the one being added): neither a look
+ * elsewhere nor a closed tab loses it. */
 export function remember(place: string, texts: Texts, before: Texts): void {
-  if (edited(texts, before).length) unsaved.set(place, { texts, before });
-  else unsaved.delete(place);
+  try {
+    if (edited(texts, before).length) localStorage.setItem(keyOf(place), JSON.stringify({ texts, before } satisfies Unsaved));
+    else localStorage.removeItem(keyOf(place));
+  } catch {
+    // It stays for as long as the sheet is open.
+  }
 }
 
-export function remembered(place: string): { texts: Texts; before: Texts } | undefined {
-  return unsaved.get(place);
+export function remembered(place: string): Unsaved | null {
+  try {
+    return JSON.parse(localStorage.getItem(keyOf(place)) ?? "null") as Unsaved | null;
+  } catch {
+    return null;
+  }
 }
 
 export function blankCase(inputs: string[]): CasePage {

@@ -46,9 +46,11 @@ const reach = computed(() => {
   return Math.max(10, ...ends.map(Math.abs)) * 1.08;
 });
 
+/** Where a click and Enter lead: to what is to be done next. */
+const placeOf = (line: SubjectLine) => ({ name: wantOf(line)?.stage ?? "draft", params: { name: line.name } });
 function open(at = chosen.value): void {
   const line = lines.value[at];
-  if (line) void router.push({ name: wantOf(line)?.stage ?? "draft", params: { name: line.name } });
+  if (line) void router.push(placeOf(line));
 }
 const move = (by: number) => {
   chosen.value = Math.min(Math.max(chosen.value + by, 0), lines.value.length - 1);
@@ -79,10 +81,10 @@ useKeys([
         <template v-else-if="searching">{{ lines.length ? "What was found" : "Nothing found" }}</template>
         <template v-else-if="lines.length === 0">The desk is empty. A prompt is where it starts.</template>
         <template v-else-if="waiting.length === 0">
-          Nothing wants you. {{ count(lines.length, "subject") }}, all with evidence.
+          Nothing is left to do here. {{ count(lines.length, "subject") }}, all with evidence.
         </template>
         <template v-else>
-          {{ waiting.length === 1 ? "One subject wants you" : `${waiting.length} subjects want you` }}:
+          {{ waiting.length === 1 ? "One subject waits for you" : `${waiting.length} subjects wait for you` }}:
           <template v-for="({ line, want }, at) in waiting.slice(0, 3)" :key="line.name"
             ><template v-if="at">; </template
             ><RouterLink :to="{ name: want!.stage, params: { name: line.name } }" class="border-b border-dotted border-ink-3">{{
@@ -128,9 +130,9 @@ useKeys([
     </section>
     <section v-else class="panel shrink-0">
       <div
-        class="grid grid-cols-[260px_80px_200px_1fr_130px_260px] gap-x-3 border-b border-rule px-[14px] py-2 text-xs font-medium text-ink-2"
+        class="grid grid-cols-[minmax(170px,260px)_56px_minmax(120px,200px)_minmax(120px,1fr)_112px_minmax(160px,260px)] gap-x-3 border-b border-rule px-[14px] py-2 text-xs font-medium text-ink-2"
       >
-        <span>Subject</span><span>Version</span><span>Last evidence</span><span></span><span>Last trial</span><span>Wants you</span>
+        <span>Subject</span><span>Version</span><span>Last evidence</span><span></span><span>Last trial</span><span>What next</span>
       </div>
       <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-[14px]" aria-label="Loading">
         <div v-for="n in 3" :key="n" class="h-9 bg-paper"></div>
@@ -138,8 +140,8 @@ useKeys([
       <RouterLink
         v-for="({ line, want }, at) in wants"
         :key="line.name"
-        :to="{ name: 'draft', params: { name: line.name } }"
-        class="grid grid-cols-[260px_80px_200px_1fr_130px_260px] items-center gap-x-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0 hover:bg-paper"
+        :to="placeOf(line)"
+        class="grid grid-cols-[minmax(170px,260px)_56px_minmax(120px,200px)_minmax(120px,1fr)_112px_minmax(160px,260px)] items-center gap-x-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0 hover:bg-paper"
         :class="at === chosen ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
         :data-test="`subject-${line.name}`"
         @mouseenter="chosen = at"

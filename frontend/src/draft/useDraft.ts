@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, reactive, ref, toRaw, watch } from "vue";
 import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
-import { copied } from "@/parts/values";
+import { alike, copied } from "@/parts/values";
 import { historyOf } from "./history";
 
 const PAUSE_MS = 350;
@@ -48,6 +48,8 @@ export function useDraft(name: string) {
   /** Counts the changes of the content, so that others need not look through all of it. */
   const edits = ref(0);
   const history = historyOf(name);
+  /** Whether this browser holds what the server does not have. */
+  const backedUp = ref(false);
   let backingUp: ReturnType<typeof setTimeout> | undefined;
   let onServer = "";
   let timer: ReturnType<typeof setTimeout> | undefined;
@@ -100,11 +102,11 @@ export function useDraft(name: string) {
     }
   }
 
-  function schedule(): void {
+  function schedule(pauseMs = PAUSE_MS): void {
     if (status.value === "STALE") return;
     status.value = "TYPING";
     clearTimeout(timer);
-    timer = setTimeout(() => void keep(), PAUSE_MS);
+    timer = setTimeout(() => void keep(), pauseMs);
   }
 
   /** Send what is typed. Resolves when the server has it, or it is known why not. */
@@ -146,7 +148,12 @@ export function useDraft(name: string) {
     } catch (wrong) {
       error.value = messageOf(wrong);
       const problem = wrong instanceof Refusal ? wrong.problem : null;
-      if (problem?.status === 412 && problem.theirs) {
+      if (problem?.status === 412 && problem.theirs && alike(problem.theirs, JSON.parse(text))) {
+        // The server had it already: only its answer was lost.
+        facts.revision = problem.revision ?? facts.revision;
+        onServer = text;
+        schedule(0);
+      } else if (problem?.status === 412 && problem.theirs) {
         theirs.value = { content: problem.theirs, revision: problem.revision ?? 0 };
         base.value = JSON.parse(onServer) as Prompt;
         status.value = "STALE";
@@ -179,8 +186,9 @@ export function useDraft(name: string) {
     backingUp = undefined;
     try {
       localStorage.setItem(backupKey, `{"revision":${facts.revision},"content":${asJson()},"base":${onServer}}`);
+      backedUp.value = true;
     } catch {
-      // The browser's storage is full or switched off; the server keeps the draft all the same.
+      backedUp.value = false; // its storage is full or switched off
     }
   }
 
@@ -294,7 +302,7 @@ export function useDraft(name: string) {
       case "KEEPING":
         return "keeping…";
       case "AWAY":
-        return "the server is away; kept in this browser";
+        return backedUp.value ? "the server is away; kept in this browser" : "the server is away, and this browser keeps nothing: leave this page open";
       case "STALE":
         return "changed elsewhere";
       case "REFUSED":

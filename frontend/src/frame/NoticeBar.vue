@@ -18,7 +18,7 @@ function undo(notice: Notice): void {
     >
       <span class="max-w-[560px]">{{ notice.text }}</span>
       <button v-if="notice.undo" type="button" class="font-semibold underline" data-test="undo" @click="undo(notice)">Undo</button>
-      <button v-else type="button" class="underline" @click="dismiss(notice.id)">Put away</button>
+      <button v-else type="button" class="underline" @click="dismiss(notice.id)">Dismiss</button>
     </div>
   </div>
 </template>

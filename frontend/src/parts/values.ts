@@ -37,3 +37,14 @@ export function isRecord(value: unknown): value is Record<string, unknown> {
 export function copied<T>(value: T): T {
   return JSON.parse(JSON.stringify(value)) as T;
 }
+
+/** Whether two values say the same, whatever the order of their keys; what is null is as if it were not there. */
+export function alike(one: unknown, other: unknown): boolean {
+  return plain(one) === plain(other);
+}
+
+function plain(value: unknown): string {
+  return JSON.stringify(value, (_key, each: unknown) =>
+    isRecord(each) ? Object.fromEntries(Object.entries(each).filter(([, inner]) => inner !== null).sort(([a], [b]) => (a < b ? -1 : 1))) : each,
+  );
+}

@@ -39,11 +39,11 @@ watch(
   (seen) => want(seen.filter((position) => position !== undefined)),
   { immediate: true },
 );
-const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 104));
+const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 88));
 const columns = computed(() => {
-  return { gridTemplateColumns: `minmax(200px, 1fr) 92px repeat(${props.page.arms.length}, ${strip.value}px)` };
+  return { gridTemplateColumns: `minmax(150px, 1fr) 84px repeat(${props.page.arms.length}, minmax(${strip.value}px, ${Math.max(strip.value, 124)}px))` };
 });
-const leastWidth = computed(() => `${328 + props.page.arms.length * (strip.value + 8)}px`);
+const leastWidth = computed(() => `${270 + props.page.arms.length * (strip.value + 8)}px`);
 
 watch(
   () => props.chosenCase,

@@ -42,13 +42,13 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
     <ul v-else class="min-h-0 flex-1 overflow-auto">
       <li v-for="trial in lines" :key="trial.id" class="flex items-baseline gap-3 border-b border-rule-soft px-4 py-2 hover:bg-paper">
         <RouterLink class="link w-10 font-mono font-medium" :to="{ name: 'trial', params: { name, id: trial.id } }">T{{ trial.id }}</RouterLink>
-        <span class="min-w-0 flex-1 truncate" :title="trial.compared">{{ trial.compared }}</span>
-        <span class="shrink-0 text-sm text-ink-2">
-          {{ count(trial.recorded, "reading") }}, {{ STATES[trial.status] ?? trial.status }}
-          <span v-if="trial.unanswered" class="text-straw">· {{ trial.unanswered }} without an answer</span>
+        <span class="min-w-0 flex-1">
+          <span class="block truncate" :title="trial.compared">{{ trial.compared }}</span>
+          <span class="caption block truncate">
+            {{ count(trial.recorded, "reading") }}, {{ STATES[trial.status] ?? trial.status }}<template v-if="trial.unanswered">, <span class="text-straw">{{ trial.unanswered }} without an answer</span></template>
+            · {{ cents(trial.cents) }} · {{ when(trial.created_at) }}{{ trial.started_by ? ` by ${trial.started_by}` : "" }}
+          </span>
         </span>
-        <span class="caption font-mono">{{ cents(trial.cents) }}</span>
-        <span class="caption w-[92px] truncate text-right" :title="trial.started_by ? `started by ${trial.started_by}` : undefined">{{ when(trial.created_at) }}{{ trial.started_by ? `, ${trial.started_by}` : "" }}</span>
         <RouterLink class="link text-sm" :to="{ name: 'verdict', params: { name, id: trial.id } }">verdict</RouterLink>
       </li>
       <li v-if="trials.hasNextPage.value" class="px-4 py-2">

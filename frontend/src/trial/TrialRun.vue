@@ -110,11 +110,11 @@ useKeys([
 </script>
 
 <template>
-  <section class="panel flex w-[348px] shrink-0 flex-col">
+  <section class="panel flex w-[348px] shrink-0 flex-col max-[1100px]:w-[276px]">
     <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trial T{{ page.id }}</span>
-        <span class="caption block">started {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
+        <span class="caption block truncate">started {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
       </span>
       <button type="button" class="button" data-test="plan-another" @click="plan(page.id)">Plan another like this</button>
     </header>
@@ -129,7 +129,7 @@ useKeys([
               >v{{ arm.version }}</span
             >
             <span class="min-w-0 flex-1 truncate">{{ arm.model }}</span>
-            <span class="caption truncate font-mono">{{ settingsInShort(arm.settings) || "the version’s own settings" }}</span>
+            <span class="caption truncate font-mono" :title="settingsInShort(arm.settings) || 'the version’s own settings'">{{ settingsInShort(varied(page, arm.settings)) }}</span>
             <span class="w-[52px] text-right text-xs text-slate">{{ arm.position === 0 ? "baseline" : "" }}</span>
           </li>
         </ul>
@@ -142,7 +142,7 @@ useKeys([
         <ul>
           <li v-for="measure in page.measures" :key="measure.index" class="flex items-baseline gap-3 py-[3px]">
             <span class="min-w-0 flex-1 truncate">{{ measure.title }}</span>
-            <span class="caption font-mono" :title="measure.signature">same within {{ measure.margin }} points</span>
+            <span class="caption shrink-0" :title="`A difference of ${measure.margin} points does not matter. ${measure.signature}`">same within {{ measure.margin }}</span>
           </li>
         </ul>
       </div>

@@ -10,7 +10,7 @@ defineEmits<{ choose: [measure: number] }>();
 
 const span = computed(() => Math.max(props.high - props.low, 1));
 const x = (value: number) => ((Math.max(props.low, Math.min(props.high, value)) - props.low) / span.value) * 100;
-const step = computed(() => [1, 2, 5, 10, 20, 25, 50].find((each) => span.value / each <= 8) ?? 50);
+const step = computed(() => [1, 2, 5, 10, 20, 25, 50].find((each) => span.value / each <= 5) ?? 50);
 const gridlines = computed(() => {
   const found = [];
   for (let at = Math.ceil(props.low / step.value) * step.value; at <= props.high; at += step.value) found.push(at);

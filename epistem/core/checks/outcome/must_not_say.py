@@ -18,7 +18,7 @@ class MustNotSay(Check):
     summary = (
         "Words that a case rules out do not stand in the answer. Case and line breaks are ignored."
     )
-    aspects = (Aspect("", "says nothing ruled out"),)
+    aspects = (Aspect("", "says none of the words it must not"),)
     Options = MustNotSayOptions
 
     def asked(self, ground: Ground) -> list[str]:

@@ -62,7 +62,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
     <p v-if="since.length && (answer || column.past.length) && !column.busy" class="mt-1 border-l-2 border-straw pl-2 text-sm text-straw" data-test="answers-older">
       Answers {{ nameOf(column.asked!) }}; {{ since.join(" and ") }} changed since. <button type="button" class="link" @click="$emit('ask')">Ask again</button>
     </p>
-    <div ref="talk" class="min-h-0 flex-1 overflow-auto py-3" :class="since.length && !column.busy ? 'opacity-60' : ''">
+    <div ref="talk" class="min-h-0 overflow-auto py-3" :class="since.length && !column.busy ? 'opacity-60' : ''">
       <PastExchange
         v-for="(exchange, at) in column.past"
         :key="at"

@@ -219,7 +219,7 @@ useKeys([
       />
     </section>
 
-    <section class="panel flex items-center gap-2 px-[14px] py-2 max-[1100px]:gap-1 max-[1100px]:[&_.button]:px-[7px]">
+    <section class="panel flex items-center gap-2 px-[14px] py-2 max-[1100px]:flex-wrap max-[1100px]:gap-1 max-[1100px]:[&_.button]:px-[7px]">
       <button v-if="busy" type="button" class="button" @click="tryOut.stopAll()">Stop</button>
       <button
         v-else
@@ -243,7 +243,7 @@ useKeys([
       <button type="button" class="button" data-test="history" @click="looking = true">History</button>
       <span class="flex-1"></span>
       <span v-if="blocked" class="truncate text-sm text-rust" :title="blocked">{{ blocked }}</span>
-      <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3">
+      <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3 max-[1100px]:flex max-[1100px]:basis-full max-[1100px]:justify-end max-[1100px]:gap-3">
         <span class="block truncate tabular-nums" data-test="tokens-now" :data-built="built" :title="`Of the window of ${columns[0]?.model}, as the draft stands`">{{ tokensNow }}</span>
         <span v-if="spent.calls" class="block truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
       </span>
