@@ -21,6 +21,7 @@ import jsonschema_rs
 from epistem.standin import extract
 from epistem.standin.job import Job, Kind
 from epistem.standin.request import named_list
+from epistem.standin.template import hinted_by, template_at, truth_of
 from epistem.standin.words import likeness, stems, urgency
 from epistem.standin.work.labels import LABEL_KEYS, label_of, labels_of, logits
 from epistem.standin.writing import spoken_of
@@ -58,10 +59,7 @@ def schema_of(job: Job) -> Schema | None:
 def _schema_in(text: str) -> Schema | None:
     """Of the first JSON that stands in the text: it is a schema itself, or a template of the answer."""
     for start in (m.start() for m in re.finditer(r"\{", text)):
-        try:
-            value, _ = json.JSONDecoder().raw_decode(text, start)
-        except (ValueError, RecursionError):
-            continue
+        value = template_at(text, start)
         if isinstance(value, dict) and value:
             is_schema = isinstance(value.get("properties"), dict)
             return value if is_schema else _from_value(value)
@@ -78,6 +76,8 @@ def _from_value(value: Any) -> Schema:
         return _object_of({name: _from_value(inner) for name, inner in value.items()})
     if isinstance(value, list):
         return {"type": "array", "items": _from_value(value[0]) if value else {}}
+    if isinstance(value, str):
+        return hinted_by(value)
     return {"type": _TYPES.get(type(value), "string")}
 
 
@@ -94,7 +94,10 @@ def _from_prose(text: str) -> Schema | None:
 def _hinted(name: str, text: str) -> Schema:
     """What the words in brackets after a key's name say of it, or else its name."""
     hint = re.search(rf"\b{re.escape(name)}\b[\"”`]?\s*\(([^)]*)\)", text)
-    about = hint[1] if hint else ""
+    return _told(name, hint[1] if hint else "")
+
+
+def _told(name: str, about: str) -> Schema:
     if re.search(r"\btrue\b|\byes\b|boolean", about, re.I):
         return {"type": "boolean"}
     if (
@@ -259,7 +262,7 @@ class _Writer:
             noise = {text: 0.5 * job.mind.misreads(f"{name} {text}") for text in choices}
             return {v: 4 * likeness(job.text, text) + noise[text] for text, v in choices.items()}
         if kind == "boolean":
-            return {True: 6 * (urgency(job.text) - 0.5), False: 0.0}
+            return {True: truth_of(name, job.text) or 6 * (urgency(job.text) - 0.5), False: 0.0}
         if kind in ("integer", "number"):
             return self._numbers(rule, name, whole=kind == "integer")
         if kind == "null" or _WHY.search(name):

@@ -35,6 +35,12 @@ _CHOICE = re.compile(
     re.I,
 )
 _AFTER = re.compile(r"(?::|\bone of|\binto|\bas)\s+([^.:\n(){}]+)")
+# What must not be said is nothing to choose from.
+_FORBIDDEN = re.compile(
+    r"\b(?:never|do not|don't|must not|avoid|without)\b[^.\n:]{0,60}?(?:\bus(?:e|ing)|\bsay(?:ing)?|\bwrit(?:e|ing)"
+    r"|\bwords?|\bphrases?)\b[^.\n]*",
+    re.I,
+)
 _YES_NO = {"yes", "no", "true", "false"}
 _PLAN_KEYS = re.compile(r"^(?:task|plan|clear|rewritten|instruction|brief)\w*$", re.I)
 LABEL_KEYS = (
@@ -57,7 +63,7 @@ LABEL_KEYS = (
 @lru_cache(maxsize=512)
 def labels_in(text: str) -> tuple[tuple[str, str], ...]:
     """Labels from a list after a word such as "labels" or "one of", with what is said of each."""
-    lines = text.splitlines()
+    lines = _FORBIDDEN.sub("", text).splitlines()
     for at, line in enumerate(lines):
         if not _LISTING.search(line):
             continue
