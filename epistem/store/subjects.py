@@ -168,11 +168,28 @@ def _written(value: Any, key: str = "") -> Iterator[str]:
             yield from _written(each, name)
 
 
-def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -> list[DeskRow]:
-    """Every subject by name (or `only` one, or those with all words of `find`), as the desk tells it."""
-    among = names_with(tx, find) if find and find.strip() else None
+def desk(
+    tx: Transaction,
+    *,
+    only: str | None = None,
+    find: str | None = None,
+    after: str = "",
+    most: int | None = None,
+) -> list[DeskRow]:
+    """Every subject by name (or `only` one, or those with all words of `find`), as the desk tells it;
+    `most` of those whose names follow `after`."""
+    names = [only] if only is not None else None
+    if find and find.strip():
+        names = names_with(tx, find)
+    if names == []:
+        return []
+    where, values = "s.name > %s", [after]
+    if names is not None:
+        where += f" AND s.name IN ({', '.join(['%s'] * len(names))})"
+        values += names
+    limit = "" if most is None else f" LIMIT {most:d}"
     rows = tx.rows(
-        """
+        f"""
         SELECT s.name, s.kind, s.about, s.tags,
                (SELECT COUNT(*) FROM versions v WHERE v.subject_id = s.id),
                (SELECT COUNT(*) FROM cases c WHERE c.subject_id = s.id AND c.deleted_at IS NULL),
@@ -183,13 +200,12 @@ def desk(tx: Transaction, *, only: str | None = None, find: str | None = None) -
           JOIN drafts d ON d.subject_id = s.id
           LEFT JOIN versions b ON b.subject_id = s.id AND b.number = d.base_version
           LEFT JOIN trials t ON t.id = (SELECT MAX(id) FROM trials WHERE subject_id = s.id)
-         WHERE %s IS NULL OR s.name = %s
-         ORDER BY s.name
+         WHERE {where}
+         ORDER BY s.name{limit}
         """,
-        (only, only),
+        values,
     )
     return [
         DeskRow(*(*row[:3], json.loads(row[3] or "[]"), *row[4:7], bool(row[7]), *row[8:]))
         for row in rows
-        if among is None or row[0] in among
     ]

@@ -76,9 +76,9 @@ class CallShape(Shape):
     error: str | None
 
 
-class ReadingShape(Shape):
-    """`calls` are all that were made for it, in order; tokens, cost and time are theirs together, and
-    estimates where a server did not tell."""
+class ReadingLine(Shape):
+    """Tokens, cost and time are those of all its `calls` together, and estimates where a server did
+    not tell."""
 
     id: int
     trial_id: int
@@ -95,11 +95,18 @@ class ReadingShape(Shape):
     total_ms: float
     error: str | None
     findings: list[FindingShape]
+    calls: int
+
+
+class ReadingShape(Shape):
+    """`calls` are all that were made for it, in order, with what was sent and what came back."""
+
+    reading: ReadingLine
     calls: list[CallShape]
 
 
 class ReadingList(Shape):
-    readings: list[ReadingShape]
+    readings: list[ReadingLine]
 
 
 class ReadingPath(BaseModel):
@@ -198,7 +205,8 @@ def get_reading(path: ReadingPath) -> Response:
     with transaction() as tx:
         reading = readings.get(tx, path.reading_id)
         trial = trials.get(tx, reading.trial_id)
-    return reply(_reading(trial, reading))
+    calls = [_call(each) for each in reading.calls]
+    return reply(ReadingShape(reading=_reading(trial, reading), calls=calls))
 
 
 def _line(case: trials.TrialCase) -> dict[str, Any]:
@@ -210,12 +218,12 @@ def _line(case: trials.TrialCase) -> dict[str, Any]:
     }
 
 
-def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingShape:
-    names = set(ReadingShape.model_fields) - {"findings", "calls"}
-    return ReadingShape(
+def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingLine:
+    names = set(ReadingLine.model_fields) - {"findings", "calls"}
+    return ReadingLine(
         **{name: getattr(reading, name) for name in names},
         findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
-        calls=[_call(each) for each in reading.calls],
+        calls=len(reading.calls),
     )
 
 

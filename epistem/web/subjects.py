@@ -13,6 +13,7 @@ from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import Document, Tag
 from epistem.store.database import Transaction
+from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -27,6 +28,8 @@ from epistem.web.replies import (
 from epistem.work import subjects as work
 
 bp = blueprint("subjects")
+
+LISTED = 100
 
 
 class Headline(Shape):
@@ -117,6 +120,7 @@ class Find(BaseModel):
     find: str | None = Field(
         None, max_length=200, description="Words of the name, line, tags, draft or models."
     )
+    after: str = Field("", max_length=63, description="Only subjects whose names follow this one.")
 
 
 class Checks(Document):
@@ -124,7 +128,10 @@ class Checks(Document):
 
 
 class Desk(Shape):
+    """By name. `more`: there are others, after the last of these."""
+
     subjects: list[SubjectLine]
+    more: bool
 
 
 class CheckKinds(Shape):
@@ -134,7 +141,9 @@ class CheckKinds(Shape):
 @bp.get("/subjects", responses={200: Desk}, operation_id="listSubjects", summary="The desk")
 def list_subjects(query: Find) -> Response:
     with transaction() as tx:
-        return reply(Desk(subjects=[_line(line) for line in work.desk(tx, query.find)]))
+        found = [_line(line) for line in work.desk(tx, query.find, query.after, LISTED + 1)]
+    lines, more = fitting(found, LISTED)
+    return reply(Desk(subjects=lines, more=more))
 
 
 @bp.get(

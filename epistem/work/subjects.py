@@ -61,9 +61,9 @@ def _first_draft(
     return KINDS[USUAL].blank()
 
 
-def desk(tx: Transaction, find: str | None = None) -> list[Line]:
-    """Every subject by name, or those with all words of `find`."""
-    return [_line(tx, row) for row in subjects.desk(tx, find=find)]
+def desk(tx: Transaction, find: str | None, after: str, most: int) -> list[Line]:
+    """Subjects by name, or those with all words of `find`: `most` of those that follow `after`."""
+    return [_line(tx, row) for row in subjects.desk(tx, find=find, after=after, most=most)]
 
 
 def overview(tx: Transaction, name: str) -> Overview:

@@ -50,7 +50,8 @@ class TestDemo:
 
     def test_every_request_of_the_trial_is_kept(self, demo):
         [first, *_] = demo.get("/trials/1/readings?arm=1&case_at=0")["readings"]
-        sent = json.loads(first["calls"][0]["request"])
+        [call] = demo.get(f"/readings/{first['id']}")["calls"]
+        sent = json.loads(call["request"])
         assert sent["messages"][0]["role"] == "system"
         assert "Skerry Line" in sent["messages"][0]["content"]
 

@@ -149,3 +149,16 @@ def test_versions_come_without_their_content_and_in_pages(api, made, database):
     rest = api.get(f"/subjects/shelf-note/versions?before={last}").get_json()
     numbers = [each["number"] for each in page["versions"] + rest["versions"]]
     assert numbers == list(range(140, 0, -1))
+
+
+def test_the_desk_comes_in_pages_by_name(api, database):
+    with database.transaction() as tx:
+        for number in range(130):
+            subjects.create(tx, f"s-{number:03d}", "x" * 200, sorting_prompt())
+    first = api.get("/subjects").get_json()
+    rest = api.get(f"/subjects?after={first['subjects'][-1]['name']}").get_json()
+    names = [line["name"] for line in first["subjects"] + rest["subjects"]]
+    assert names == [f"s-{number:03d}" for number in range(130)]
+    assert (first["more"], rest["more"]) == (True, False)
+    found = api.get("/subjects?find=s-12").get_json()["subjects"]
+    assert [line["name"] for line in found] == [f"s-12{n}" for n in range(10)]

@@ -164,12 +164,13 @@ class TestReadings:
         assert set("".join(ticks["marks"])) <= set("012")
         found = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()["readings"]
         assert [r["repeat_no"] for r in found] == [0, 1]
-        [call] = found[0]["calls"]
+        whole = api.get(f"/readings/{found[0]['id']}").get_json()
+        [call] = whole["calls"]
         request = json.loads(call["request"])
         assert request["messages"][1]["content"] == "When do you close on Saturdays?"
         assert (call["model"], request["seed"] > 0, call["path"]) == ("tern-s", True, "0.1")
         assert json.loads(call["reply"])["choices"][0]["message"]["content"] == found[0]["answer"]
-        assert found[0] == api.get(f"/readings/{found[0]['id']}").get_json()
+        assert (found[0], found[0]["calls"]) == (whole["reading"], 1)
         assert [f["title"] for f in found[0]["findings"]][:1] == ["label is right"]
         line = api.get("/subjects/shelf-note").get_json()
         assert (line["trial_status"], line["trial_recorded"], line["trial_total"]) == (
@@ -188,7 +189,8 @@ class TestReadings:
         [reading, _] = api.get(f"/trials/{page['id']}/readings?arm=1&case_at=1").get_json()[
             "readings"
         ]
-        assert json.loads(reading["calls"][0]["request"])["system"].startswith("Sort the note")
+        [call] = api.get(f"/readings/{reading['id']}").get_json()["calls"]
+        assert json.loads(call["request"])["system"].startswith("Sort the note")
         assert reading["input_tokens"] > 20
 
     def test_a_model_that_a_trial_asks_stays_until_the_trial_is_over(self, api, subject, stand_in):
@@ -228,7 +230,8 @@ class TestRenamedInputs:
             [reading, _] = api.get(f"/trials/{page['id']}/readings?arm={arm}&case_at=1").get_json()[
                 "readings"
             ]
-            asked = json.loads(reading["calls"][0]["request"])["messages"][1]["content"]
+            [call] = api.get(f"/readings/{reading['id']}").get_json()["calls"]
+            asked = json.loads(call["request"])["messages"][1]["content"]
             assert asked == "When do you close on Saturdays?"
         old = api.get("/subjects/shelf-note/versions/1").get_json()["content"]
         body = {"content": old, "inputs": {"message": "Open today?"}, "model": "tern-s"}

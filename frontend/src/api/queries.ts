@@ -4,11 +4,13 @@ import { computed, type Ref, ref, toValue } from "vue";
 import { api, got } from "./client";
 import type { ModelLine, VersionLine } from "./schema";
 
-/** All subjects, or those with every word of `find`. */
+/** Subjects by name, or those with every word of `find`, a page at a time. */
 export function useDesk(find: Ref<string> = ref("")) {
-  return useQuery({
+  return useInfiniteQuery({
     queryKey: ["desk", find],
-    queryFn: () => got(api.GET("/api/v1/subjects", { params: { query: { find: find.value || null } } })),
+    queryFn: ({ pageParam }) => got(api.GET("/api/v1/subjects", { params: { query: { find: find.value || null, after: pageParam } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => (last.more ? (last.subjects.at(-1)?.name ?? null) : null),
     placeholderData: keepPreviousData,
   });
 }
@@ -213,6 +215,16 @@ export function useTrialCase(trial: Ref<number>, position: Ref<number>) {
         }),
       ),
     placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+}
+
+/** One reading with its calls, as they were sent and answered. */
+export function useReading(id: Ref<number | null>) {
+  return useQuery({
+    queryKey: ["reading", id],
+    queryFn: () => got(api.GET("/api/v1/readings/{reading_id}", { params: { path: { reading_id: id.value as number } } })),
+    enabled: computed(() => id.value !== null),
     staleTime: Infinity,
   });
 }

@@ -35,7 +35,7 @@ function begin(from: string | null): void {
   copying.value = from;
   creating.value = true;
 }
-const lines = computed(() => desk.data.value?.subjects ?? []);
+const lines = computed(() => desk.data.value?.pages.flatMap((page) => page.subjects) ?? []);
 const chosen = ref(0);
 const creating = ref(false);
 const describing = ref<SubjectLine | null>(null);
@@ -173,6 +173,9 @@ useKeys([
           </span>
         </span>
       </RouterLink>
+      <p v-if="desk.hasNextPage.value" class="px-[14px] py-2">
+        <button type="button" class="link" :disabled="desk.isFetchingNextPage.value" data-test="more-subjects" @click="desk.fetchNextPage()">More subjects</button>
+      </p>
     </section>
   </main>
   <NewPrompt :open="creating" :from="copying" @close="creating = false" />

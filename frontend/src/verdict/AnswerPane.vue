@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 
-import type { ArmShape, ReadingShape } from "@/api/schema";
+import type { ArmShape, ReadingLine } from "@/api/schema";
 import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
@@ -9,13 +9,13 @@ import type { Span } from "@/marks/spans";
 
 const props = defineProps<{
   arm: ArmShape;
-  readings: ReadingShape[];
-  reading: ReadingShape | undefined;
+  readings: ReadingLine[];
+  reading: ReadingLine | undefined;
   differs: Span[];
   pending: boolean;
   isBaseline: boolean;
 }>();
-defineEmits<{ exact: [reading: ReadingShape]; example: [reading: ReadingShape] }>();
+defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine] }>();
 
 const passing = computed(() => {
   const answered = props.readings.filter((each) => each.error === null || each.error === undefined);
@@ -54,7 +54,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           <b v-if="reading.finish_reason !== 'stop'" class="font-medium text-straw"
             >{{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} ·</b
           >
-          <template v-if="reading.calls.length > 1">{{ count(reading.calls.length, "call") }} · </template>
+          <template v-if="reading.calls > 1">{{ count(reading.calls, "call") }} · </template>
           <span :title="reading.estimated ? 'The server did not tell the tokens, so these are estimates.' : undefined"
             >{{ reading.estimated ? "about " : "" }}{{ reading.input_tokens }} + {{ reading.output_tokens }} tokens</span
           >

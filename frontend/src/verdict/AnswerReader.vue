@@ -5,7 +5,7 @@ import { computed, ref, watch } from "vue";
 
 import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useReadings, useTrialCase } from "@/api/queries";
-import type { ReadingShape, TrialPage } from "@/api/schema";
+import type { ReadingLine, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { shown as shownText } from "@/parts/values";
 import { differing } from "@/marks/differing";
@@ -21,9 +21,9 @@ const left = useReadings(trial, computed(() => props.baseline), caseAt);
 const right = useReadings(trial, computed(() => props.arm ?? props.baseline), caseAt);
 const ofCase = useTrialCase(trial, caseAt);
 const shown = computed(() => (ofCase.data.value?.position === props.caseAt ? ofCase.data.value : undefined));
-const exact = ref<ReadingShape | null>(null);
+const exact = ref<ReadingLine | null>(null);
 
-const of = (list: ReadingShape[] | undefined) => list?.find((each) => each.repeat_no === repeat.value);
+const of = (list: ReadingLine[] | undefined) => list?.find((each) => each.repeat_no === repeat.value);
 const answers = computed(() => {
   const pair = [of(left.data.value?.readings), props.arm === null ? undefined : of(right.data.value?.readings)] as const;
   const [one, other] = [pair[0]?.answer, pair[1]?.answer];
@@ -48,7 +48,7 @@ watch(
   },
 );
 /** Put the answer into the draft's examples, with the inputs of its case. */
-async function asExample(reading: ReadingShape): Promise<void> {
+async function asExample(reading: ReadingLine): Promise<void> {
   const path = { name: props.page.subject };
   try {
     const draft = await got(api.GET("/api/v1/subjects/{name}/draft", { params: { path } }));

@@ -2,21 +2,25 @@
 /** The calls that a reading took: each with its exact request, and the reply as it came. */
 import { computed, ref, watch } from "vue";
 
-import type { ReadingShape } from "@/api/schema";
+import { messageOf } from "@/api/client";
+import { useReading } from "@/api/queries";
+import type { ReadingLine } from "@/api/schema";
 import { cents, count, duration } from "@/marks/format";
 import { copyText } from "@/parts/copy";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
-const props = defineProps<{ reading: ReadingShape | null }>();
+const props = defineProps<{ reading: ReadingLine | null }>();
 defineEmits<{ close: [] }>();
+const whole = useReading(computed(() => props.reading?.id ?? null));
+const calls = computed(() => (whole.data.value?.reading.id === props.reading?.id ? (whole.data.value?.calls ?? []) : []));
 const at = ref(0);
 watch(
   () => props.reading,
   () => (at.value = 0),
 );
-const call = computed(() => props.reading?.calls[at.value]);
+const call = computed(() => calls.value[at.value]);
 const title = computed(() =>
-  (props.reading?.calls.length ?? 0) > 1 ? "The exact requests, and the replies as they came" : "The exact request, and the reply as it came",
+  (props.reading?.calls ?? 0) > 1 ? "The exact requests, and the replies as they came" : "The exact request, and the reply as it came",
 );
 
 /** `2.1` is the first round of the third answer; a talk counts from 0. */
@@ -28,7 +32,7 @@ function nameOf(path: string, all: string[]): string {
   return told.join(", ") || "call";
 }
 const names = computed(() => {
-  const paths = (props.reading?.calls ?? []).map((each) => each.path);
+  const paths = calls.value.map((each) => each.path);
   return paths.map((path) => nameOf(path, paths));
 });
 
@@ -43,8 +47,10 @@ function tidy(text: string): string {
 
 <template>
   <SheetDialog :open="!!reading" :title="title" width="760px" @close="$emit('close')">
+    <p v-if="whole.error.value" class="text-rust" role="alert">{{ messageOf(whole.error.value) }}</p>
+    <p v-else-if="reading && whole.isPending.value" class="text-ink-2">Looking…</p>
     <template v-if="reading">
-      <div v-if="reading.calls.length > 1" class="mb-3 flex flex-wrap gap-1" role="tablist" aria-label="Calls">
+      <div v-if="calls.length > 1" class="mb-3 flex flex-wrap gap-1" role="tablist" aria-label="Calls">
         <button
           v-for="(name, index) in names"
           :key="index"
