@@ -92,6 +92,7 @@ class VerdictPage(Shape):
 
     `level` is that of words and differences; it is higher (`early`) until all readings are there.
     `same_needs[measure]` cases are the fewest for “same”, with nothing differing; null for never.
+    `agreements[arm][measure]` is the share of pairs of repeats of a case that came out alike.
     """
 
     trial: int
@@ -110,6 +111,7 @@ class VerdictPage(Shape):
     names: list[str]
     measures: list[Measure]
     rates: list[list[RateShape | None]]
+    agreements: list[list[float | None]]
     comparisons: list[ComparisonShape]
     efforts: list[EffortShape]
     sentences: list[list[SegmentShape]]
@@ -152,6 +154,7 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
             names=found.names,
             measures=[Measure.model_validate(m) for m in found.measures],
             rates=[[_rate(rate) for rate in row] for row in verdict.rates],
+            agreements=[list(row) for row in verdict.agreements],
             comparisons=[_comparison(each, found) for each in verdict.comparisons],
             efforts=[EffortShape.model_validate(e) for e in found.efforts],
             sentences=[[SegmentShape.model_validate(s) for s in row] for row in found.sentences],

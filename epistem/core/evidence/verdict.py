@@ -8,6 +8,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from epistem.core.evidence.agreement import agreement
 from epistem.core.evidence.family import adjusted
 from epistem.core.evidence.intervals import LEVEL, Interval, Rate, pass_rate
 from epistem.core.evidence.paired import Paired, case_shares, ends, p_values, paired
@@ -77,6 +78,8 @@ class Verdict:
     missing: Missing = "failed"
     question: Question | None = None
     same_needs: tuple[int | None, ...] = ()
+    agreements: tuple[tuple[float | None, ...], ...] = ()
+    """`agreements[arm][measure]`: how far repeats agree, 0–1."""
 
 
 def reach_verdict(
@@ -108,8 +111,12 @@ def reach_verdict(
     ]
     pairs = [(a, m) for a in range(arms) if a != baseline for m in range(measures)]
     same_needs = tuple(fewest_for_same(margin / 100, 1 - LEVEL) for margin in margins)
+    agreements = tuple(
+        tuple(agreement(tally.passed[a, m], tally.total[a, m]) for m in range(measures))
+        for a in range(arms)
+    )
     if not pairs:
-        return Verdict(rates, [], level, missing, question, same_needs)
+        return Verdict(rates, [], level, missing, question, same_needs, agreements)
     shares = case_shares(tally.passed, total)
     sums = paired(np.array([shares[a, m] - shares[baseline, m] for a, m in pairs]))
     main = pairs.index(question) if question in pairs else None
@@ -150,7 +157,7 @@ def reach_verdict(
                 else None,
             )
         )
-    return Verdict(rates, comparisons, level, missing, question, same_needs)
+    return Verdict(rates, comparisons, level, missing, question, same_needs, agreements)
 
 
 class _Tested(NamedTuple):

@@ -18,7 +18,7 @@ export function courseOf(subject: SubjectPage | undefined): Stage[] {
       key: "cases",
       number: 2,
       title: "Cases",
-      state: subject ? (subject.cases === 0 ? "none yet" : `${subject.cases} kept`) : "",
+      state: subject ? (subject.cases === 0 ? "none yet" : `${subject.cases.toLocaleString("en")} kept`) : "",
       reached: (subject?.cases ?? 0) > 0,
     },
     {

@@ -1,31 +1,24 @@
 <script setup lang="ts">
 /** The arms of a plan: one row each, the first being what the others are held against. */
-import { computed } from "vue";
-
 import type { ModelLine, VersionLine } from "@/api/schema";
-import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
 import TypedField from "@/parts/TypedField.vue";
+import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
 
 const props = defineProps<{ versions: VersionLine[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });
 const TITLES = { temperature: "temp.", frequency_penalty: "freq. pen.", presence_penalty: "pres. pen." };
 const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
 
-const unused = computed(() => {
-  const used = new Set(arms.value.map((arm) => `${arm.version} ${arm.model}`));
-  for (const version of props.versions) {
-    for (const model of props.models) {
-      if (!used.has(`${version.number} ${model.name}`)) return armOf(version.number, model.name);
-    }
-  }
-  return null;
-});
-
+/** One like the last, to be changed in what is to differ; the newest version on the cheapest model to begin with. */
 function add(): void {
   const last = arms.value.at(-1);
-  const next = unused.value ?? (last && armOf(last.version, last.model, last.settings));
+  const [version, model] = [props.versions[0], props.models[0]];
+  const next = last ? armOf(last.version, last.model, last.settings) : version && model && armOf(version.number, model.name);
   if (next) arms.value = [...arms.value, next];
 }
+const told = ({ version, model, settings }: PlannedArm) => JSON.stringify([version, model, ARM_SETTINGS.map((name) => settings[name] ?? null)]);
+/** The place of an earlier arm that this one is like, from 1; 0 without one. */
+const twinOf = (at: number) => arms.value.slice(0, at).findIndex((arm) => told(arm) === told(arms.value[at]!)) + 1;
 function change(at: number, edit: Partial<PlannedArm>): void {
   arms.value = arms.value.map((arm, each) => (each === at ? { ...arm, ...edit } : arm));
 }
@@ -44,7 +37,7 @@ const own = (arm: PlannedArm, name: (typeof ARM_SETTINGS)[number]) => {
   const value = props.versions.find((version) => version.number === arm.version)?.settings[name];
   return value === null || value === undefined ? "–" : String(value);
 };
-const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.startsWith(`arms.${at}.`);
+const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` || !!props.wrong?.startsWith(`arms.${at}.`);
 </script>
 
 <template>
@@ -104,6 +97,9 @@ const isWrong = (at: number) => props.wrong === `arms.${at}` || !!props.wrong?.s
         <button type="button" class="link" data-test="remove-arm" @click="remove(at)">remove</button>
       </span>
     </div>
+    <p v-for="(arm, at) in arms.filter((_, each) => twinOf(each))" :key="arm.key" class="pt-1 text-sm text-rust" role="alert" :data-test="`twin-${at}`">
+      Arm {{ arms.indexOf(arm) + 1 }} is the same as arm {{ twinOf(arms.indexOf(arm)) }}: change its version, its model or a setting.
+    </p>
     <button type="button" class="link mt-2" data-test="add-arm" @click="add">Add an arm</button>
   </div>
 </template>

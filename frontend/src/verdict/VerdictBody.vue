@@ -9,7 +9,7 @@ import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
-import { boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
+import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import TagDialog from "./TagDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
@@ -185,7 +185,7 @@ useKeys([
     </div>
   </div>
 
-  <div class="grid min-h-0 flex-[13] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
+  <div class="grid min-h-0 flex-[15] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
     <section class="panel flex min-h-0 min-w-0 flex-col">
       <header class="flex flex-wrap items-center gap-x-2 gap-y-1 px-[14px] py-2">
         <template v-if="arm !== null">
@@ -232,16 +232,20 @@ useKeys([
               class="cursor-pointer border-t border-rule-soft hover:bg-paper"
               @click="each !== baseline && go({ arm: each })"
             >
-              <td class="py-[5px] pl-[14px] font-medium whitespace-nowrap" :class="each === baseline ? 'text-slate' : each === arm ? 'text-kelp' : ''">
+              <td class="py-[3px] pl-[14px] font-medium whitespace-nowrap" :class="each === baseline ? 'text-slate' : each === arm ? 'text-kelp' : ''">
                 {{ verdict.names[each] }}
               </td>
-              <td class="py-[5px] pl-3 font-mono text-xs text-ink-2">
-                {{ verdict.measures[measure ?? mainRow?.measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? mainRow?.measure ?? 0) }}
+              <td class="py-[3px] pl-3 font-mono text-xs text-ink-2">
+                {{ verdict.measures[measure ?? mainRow?.measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? mainRow?.measure ?? 0) }}<span
+                  v-if="agreementInWords(verdict, each, measure ?? mainRow?.measure ?? 0)"
+                  title="Of all pairs of repeats of a case, so many came out alike"
+                  >; {{ agreementInWords(verdict, each, measure ?? mainRow?.measure ?? 0) }}</span
+                >
                 <span v-if="boundsInWords(verdict, each, measure ?? mainRow?.measure ?? 0)" class="block text-straw">{{
                   boundsInWords(verdict, each, measure ?? mainRow?.measure ?? 0)
                 }}</span>
               </td>
-              <td class="py-[5px] pr-[14px] pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
+              <td class="py-[3px] pr-[14px] pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
             </tr>
           </tbody>
         </table>
@@ -255,7 +259,7 @@ useKeys([
     <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" />
   </div>
 
-  <section class="panel flex min-h-[170px] flex-[9] flex-col">
+  <section class="panel flex min-h-[170px] flex-[8] flex-col">
     <TickMatrix
       :page="page"
       :matrix="matrix"

@@ -24,7 +24,7 @@ export function differences(verdict: VerdictPage, arm: number): EvidenceRow[] {
       difference === null || low === null || high === null
         ? `${title}: no answers to compare`
         : `${title}: ${points(difference)} points (${points(low)} to ${points(high)}), ${found?.word}; ` +
-          `${rateInWords(verdict, arm, index)} against ${rateInWords(verdict, 0, index)}; a difference within ${margin} does not matter`;
+          `${rateInWords(verdict, arm, index)} against ${rateInWords(verdict, verdict.baseline, index)}; a difference within ${margin} does not matter`;
     return {
       measure: index, title, margin, low, high, told,
       main: found?.main ?? false,
@@ -72,4 +72,11 @@ export function reachOf(rows: EvidenceRow[]): number {
   const ends = rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0), row.margin]);
   const widest = Math.max(5, ...ends);
   return Math.min(100, Math.ceil(widest / 5) * 5);
+}
+
+/** How far repeats of a case agree; empty for one repeat. */
+export function agreementInWords(verdict: VerdictPage, arm: number, measure: number): string {
+  const share = verdict.agreements[arm]?.[measure];
+  if (share == null) return "";
+  return share === 1 ? "repeats all alike" : `repeats agree ${Math.round(share * 100)}%`;
 }
