@@ -153,3 +153,36 @@ class TestTrueToWhatWasAsked:
         page.until(lambda: "expects yes" in page.driver.page_source)
         page.find("input-message").send_keys(" y")
         page.until(lambda: "nothing is expected" in page.driver.page_source)
+
+
+def test_a_screen_stays_when_what_it_shows_can_not_be_fetched_anew(page, make):
+    opened(page, make, "staying", "One.")
+    page.driver.execute_cdp_cmd("Network.enable", {})
+    exactly = f"{page.url}/api/v1/subjects/staying"
+    blocked = {"urlPatterns": [{"urlPattern": exactly, "block": True}]}
+    page.driver.execute_cdp_cmd("Network.setBlockedURLs", blocked)
+    try:
+        page.type_into("0-0", " Two.")
+        kept(page, make, "staying", lambda c: parts(c)[0][1] == "One. Two.")
+        failures = (
+            "return performance.getEntriesByType('resource')"
+            ".filter((e) => e.name.endsWith('/subjects/staying') && e.responseStatus === 0).length"
+        )
+        page.until(lambda: page.driver.execute_script(failures) >= 4)  # it was given up
+        assert page.editor("0-0").text == "One. Two."
+        page.type_into("0-0", " Three.")
+        kept(page, make, "staying", lambda c: parts(c)[0][1] == "One. Two. Three.")
+    finally:
+        page.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urlPatterns": []})
+
+
+def test_what_is_typed_into_a_model_waits_while_one_looks_at_another(page):
+    page.go("/models")
+    page.click("add-model")
+    page.find("model-name").send_keys("half-written")
+    page.find("model-address").send_keys("https://models.example")
+    page.all("model-row")[0].click()
+    page.until(lambda: not page.all("model-name"))
+    page.click("add-model")
+    assert page.find("model-name").get_attribute("value") == "half-written"
+    assert page.find("model-address").get_attribute("value") == "https://models.example"

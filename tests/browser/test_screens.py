@@ -194,7 +194,7 @@ class TestTrouble:
     def test_a_model_that_cannot_be_reached_says_so_in_its_column(self, page, epistem):
         new_prompt(page, "model-away")
         page.fill("input-message", "hello")
-        os.kill(epistem.pids()["stand-in"], signal.SIGKILL)
+        os.kill(epistem.pid("stand-in"), signal.SIGKILL)
         page.click("answer-button")
         page.until(lambda: page.all("column-error") or page.all("answer"))
         if page.all("column-error"):

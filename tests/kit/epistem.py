@@ -59,11 +59,19 @@ class EpistemProcess:
         children = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children")
         found = {}
         for pid in children.read_text().split():
-            command = Path(f"/proc/{pid}/cmdline").read_bytes().decode().split("\0")
+            try:
+                command = Path(f"/proc/{pid}/cmdline").read_bytes().decode().split("\0")
+            except OSError:  # it ended meanwhile
+                continue
             for name in ("mariadbd", "gunicorn", "stand-in", "runner"):
                 if any(word.endswith(name) for word in command):  # one that has ended has none
                     found[name] = int(pid)
         return found
+
+    def pid(self, name: str) -> int:
+        """Of that process, waited for: one that was just forked does not show its name yet."""
+        wait_for(lambda: name in self.pids(), seconds=60)
+        return self.pids()[name]
 
     def send(self, number: int) -> None:
         self._process.send_signal(number)

@@ -152,7 +152,7 @@ class TestCommand:
 class TestHealing:
     @pytest.mark.parametrize("name", ["mariadbd", "runner", "gunicorn", "stand-in"])
     def test_what_is_killed_is_started_again_and_nothing_is_lost(self, demo, name):
-        before = demo.pids()[name]
+        before = demo.pid(name)
         os.kill(before, signal.SIGKILL)
         wait_for(lambda: demo.pids().get(name, before) != before, what=f"another {name}")
 

@@ -70,7 +70,7 @@ def test_the_folder_of_keys_is_its_owners_alone(running):
 
 
 def test_pages_and_health_answer_while_the_database_is_frozen(running):
-    database = running.pids()["mariadbd"]
+    database = running.pid("mariadbd")
     os.kill(database, signal.SIGSTOP)
     try:
         assert asked(f"{running.url}/")[0] == 200

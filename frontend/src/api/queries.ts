@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQueries, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, type Ref, ref, toValue } from "vue";
+import { computed, type ComputedRef, type Ref, ref, toValue } from "vue";
 
 import { api, got } from "./client";
 import type { ModelLine, VersionLine } from "./schema";
@@ -69,6 +69,16 @@ export function useModels() {
     queryKey: ["models"],
     queryFn: () => got(api.GET("/api/v1/models")),
     staleTime: 60_000,
+  });
+}
+
+/** Which of these models are stand-ins, in words to put under what they answered; empty without one. */
+export function useStandIns(names: () => string[]): ComputedRef<string> {
+  const models = useModels();
+  return computed(() => {
+    const found = (models.data.value?.models ?? []).filter((model) => model.built_in && names().includes(model.name)).map((model) => model.name);
+    if (found.length === 0) return "";
+    return found.length === 1 ? `${found[0]} is a stand-in: a simulated model.` : `${found.slice(0, -1).join(", ")} and ${found.at(-1)} are stand-ins: simulated models.`;
   });
 }
 

@@ -3,6 +3,7 @@
 import { Combobox, ComboboxButton, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/vue";
 import { computed, nextTick, ref, useTemplateRef } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { useFoundCases } from "@/api/cases";
 import type { CaseEntry } from "@/api/schema";
 import { count } from "@/marks/format";
@@ -70,7 +71,7 @@ function take(choice: CaseEntry | "none" | null): void {
           <span class="font-mono text-xs text-ink-2">{{ each.label }}</span>
         </li>
       </ComboboxOption>
-      <li v-if="found.error.value" class="px-3 py-[5px] text-rust">The cases can’t be looked through at the moment.</li>
+      <li v-if="faultOf(found)" class="px-3 py-[5px] text-rust">The cases can’t be looked through at the moment.</li>
       <li v-else-if="found.data.value && !cases.length" class="px-3 py-[5px] text-ink-2">
         {{ typed ? `No case has “${typed}” in it.` : "No cases are kept yet." }}
       </li>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One case at reading width: its inputs, what is expected, tags, where it came from. */
-import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 
 import { fetchCase, useCaseChanges } from "@/api/cases";
 import { messageOf, Refusal } from "@/api/client";
@@ -8,9 +8,10 @@ import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
 import LabelField from "@/parts/LabelField.vue";
+import { keepUnsaved, unsavedOf } from "@/parts/unsaved";
 import { isPicture } from "@/parts/values";
 import { useQueryClient } from "@tanstack/vue-query";
-import { contentWith, edited, onTop, remember, remembered, textsOf } from "./editing";
+import { contentWith, edited, onTop, textsOf, type Unsaved } from "./editing";
 import TurnsField from "./TurnsField.vue";
 
 const props = defineProps<{ name: string; page: CasePage; labels: string[] }>();
@@ -18,7 +19,7 @@ const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
 const queries = useQueryClient();
 const changes = useCaseChanges(() => props.name);
 const isNew = computed(() => props.page.number === 0);
-const place = `${props.name}/${props.page.number}`;
+const place = `case.${props.name}/${props.page.number}`;
 
 /** What is kept, as the fields show it, and what stands in the fields. */
 const kept = ref(props.page);
@@ -29,7 +30,7 @@ const wrong = ref("");
 const busy = ref(false);
 const dirty = computed(() => edited(texts.value, textsOf(kept.value.content)).length > 0);
 
-const typed = remembered(place);
+const typed = unsavedOf<Unsaved>(place);
 if (typed) take(onTop(typed.texts, typed.before, texts.value));
 
 function take(merged: ReturnType<typeof onTop>): void {
@@ -43,11 +44,9 @@ function rebase(page: CasePage): void {
   kept.value = page;
 }
 watch(() => props.page, rebase);
-const keep = () => remember(place, texts.value, textsOf(kept.value.content));
-window.addEventListener("pagehide", keep);
-onBeforeUnmount(() => {
-  window.removeEventListener("pagehide", keep);
-  keep();
+keepUnsaved<Unsaved>(place, () => {
+  const before = textsOf(kept.value.content);
+  return edited(texts.value, before).length ? { texts: texts.value, before } : null;
 });
 
 const fields = useTemplateRef<HTMLTextAreaElement[]>("fields");

@@ -80,29 +80,10 @@ export function onTop(texts: Texts, before: Texts, now: Texts): { texts: Texts; 
   return { texts: merged, both: mine.filter((field) => theirs.has(field) && !same(texts[field], now[field])).map((field) => FIELDS[field]) };
 }
 
-interface Unsaved {
+/** What is kept of a sheet that was left without saving. */
+export interface Unsaved {
   texts: Texts;
   before: Texts;
-}
-const keyOf = (place: string) => `epistem.case.${place}`;
-
-/** Keep what was typed and not saved in this browser, by `subject/number` (0 is the one being added): neither a look
- * elsewhere nor a closed tab loses it. */
-export function remember(place: string, texts: Texts, before: Texts): void {
-  try {
-    if (edited(texts, before).length) localStorage.setItem(keyOf(place), JSON.stringify({ texts, before } satisfies Unsaved));
-    else localStorage.removeItem(keyOf(place));
-  } catch {
-    // It stays for as long as the sheet is open.
-  }
-}
-
-export function remembered(place: string): Unsaved | null {
-  try {
-    return JSON.parse(localStorage.getItem(keyOf(place)) ?? "null") as Unsaved | null;
-  } catch {
-    return null;
-  }
 }
 
 export function blankCase(inputs: string[]): CasePage {

@@ -2,6 +2,7 @@
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useDesk } from "@/api/queries";
 import type { SubjectLine } from "@/api/schema";
@@ -77,7 +78,7 @@ useKeys([
     <div class="flex items-start justify-between gap-8">
       <p class="max-w-[900px] font-serif text-say" data-test="desk-sentence">
         <template v-if="desk.isPending.value">Looking at the desk…</template>
-        <template v-else-if="desk.error.value">{{ messageOf(desk.error.value) }}</template>
+        <template v-else-if="faultOf(desk)">{{ messageOf(faultOf(desk)) }}</template>
         <template v-else-if="searching">{{ lines.length ? "What was found" : "Nothing found" }}</template>
         <template v-else-if="lines.length === 0">The desk is empty. A prompt is where it starts.</template>
         <template v-else-if="waiting.length === 0">
@@ -115,7 +116,7 @@ useKeys([
       <button type="button" class="link text-sm" data-test="import" @click="importing = true">Take in files</button>
       <a v-if="lines.length" class="link text-sm" href="/api/v1/files" download data-test="export-all">Export all as a zip</a>
     </div>
-    <section v-if="desk.error.value" class="panel p-6">
+    <section v-if="faultOf(desk)" class="panel p-6">
       <button type="button" class="button" @click="desk.refetch()">Try again</button>
     </section>
     <section v-else-if="searching && lines.length === 0" class="panel p-6">

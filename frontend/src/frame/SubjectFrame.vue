@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { useSubject } from "@/api/queries";
 import { messageOf } from "@/api/client";
 import AppHeader from "./AppHeader.vue";
@@ -47,8 +48,8 @@ useKeys([
       />
     </nav>
   </AppHeader>
-  <main v-if="subject.error.value" class="flex-1 p-10">
-    <p class="font-serif text-say">{{ messageOf(subject.error.value) }}</p>
+  <main v-if="faultOf(subject)" class="flex-1 p-10">
+    <p class="font-serif text-say">{{ messageOf(faultOf(subject)) }}</p>
     <p class="mt-2"><RouterLink to="/" class="link">Go to the desk</RouterLink></p>
   </main>
   <RouterView v-else :key="name" />

@@ -4,10 +4,12 @@ import { computed, ref, watch } from "vue";
 import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import { useServerKeys } from "@/api/queries";
 import type { Habits, ModelLine } from "@/api/schema";
+import { keepUnsaved, unsavedOf } from "@/parts/unsaved";
 import HabitFields from "./HabitFields.vue";
 import TryModel from "./TryModel.vue";
 
-const props = defineProps<{ model: ModelLine | null; names: string[] }>();
+/** `tryNow`: it was just added, so it is asked for a word at once. */
+const props = withDefaults(defineProps<{ model: ModelLine | null; names: string[]; tryNow?: boolean }>(), { tryNow: false });
 const emit = defineEmits<{ saved: [name: string]; remove: []; cancel: [] }>();
 const BLANK = {
   address: "",
@@ -36,16 +38,21 @@ const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
 const keys = useServerKeys();
 const known = computed(() => keys.data.value?.keys ?? []);
 const chosenKey = computed(() => known.value.find((key) => key.reference === entry.value.key_reference) ?? null);
-const name = ref(props.model?.name ?? "");
-const entry = ref({ ...BLANK, ...(props.model ? own(props.model) : {}) });
+/** What was typed here and not saved, before one looked elsewhere. */
+const place = `model.${props.model?.name ?? ""}`;
+const left = unsavedOf<{ name: string; entry: typeof BLANK }>(place);
+const name = ref(left?.name ?? props.model?.name ?? "");
+const asSaved = { ...BLANK, ...(props.model ? own(props.model) : {}) };
+const entry = ref({ ...asSaved, ...left?.entry });
 /** Headers as they are typed: `Name: value`, one a line. */
 const headers = ref(Object.entries(entry.value.headers).map(([key, value]) => `${key}: ${value}`).join("\n"));
 watch(headers, (text) => {
   const pairs = text.split("\n").map((line) => /^\s*([^:]+?)\s*:\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null);
   entry.value.headers = Object.fromEntries(pairs.map((found) => [found[1]!, found[2]!]));
 });
-const before = ref(JSON.stringify(entry.value));
+const before = ref(JSON.stringify(asSaved));
 const changed = computed(() => JSON.stringify(entry.value) !== before.value);
+keepUnsaved(place, () => (changed.value || (!props.model && name.value) ? { name: name.value, entry: entry.value } : null));
 const wrong = ref<Refusal | null>(null);
 const failed = ref("");
 const busy = ref(false);
@@ -76,6 +83,7 @@ async function save(): Promise<void> {
   try {
     const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() }, header: props.model ? ifMatch(props.model.revision) : {} }, body }));
     before.value = JSON.stringify(entry.value);
+    if (!props.model) name.value = ""; // so that the next new one starts empty
     emit("saved", kept.name);
   } catch (error) {
     failed.value = messageOf(error);
@@ -197,7 +205,7 @@ async function save(): Promise<void> {
           {{ busy ? "Saving…" : model ? "Save changes" : "Add it" }}
         </button>
       </div>
-      <TryModel v-if="model" :name="model.name" :changed="changed" @pick="entry.served_as = $event" @habits="setHabits" />
+      <TryModel :now="tryNow" v-if="model" :name="model.name" :changed="changed" @pick="entry.served_as = $event" @habits="setHabits" />
     </div>
   </form>
 </template>

@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useModels } from "@/api/queries";
 import type { ModelLine } from "@/api/schema";
@@ -19,6 +20,8 @@ const queries = useQueryClient();
 const models = useModels();
 const all = computed(() => models.data.value?.models ?? []);
 const adding = ref(false);
+/** The model that was added last, to be tried at once. */
+const added = ref<string | null>(null);
 const chosen = computed(() => all.value.find((model) => model.name === route.params.model) ?? all.value[0] ?? null);
 
 function show(model: ModelLine | undefined): void {
@@ -35,6 +38,7 @@ function host(address: string): string {
 
 const refresh = () => queries.invalidateQueries({ queryKey: ["models"] });
 async function saved(name: string): Promise<void> {
+  added.value = adding.value ? name : null;
   await refresh();
   adding.value = false;
   await router.replace({ name: "models", params: { model: name } });
@@ -87,8 +91,8 @@ useKeys([
         <div v-if="models.isPending.value" class="flex flex-col gap-2 p-[14px]" aria-label="Loading">
           <div v-for="n in 5" :key="n" class="h-6 bg-paper"></div>
         </div>
-        <div v-else-if="models.error.value" class="p-6">
-          <p class="text-rust" role="alert">{{ messageOf(models.error.value) }}</p>
+        <div v-else-if="faultOf(models)" class="p-6">
+          <p class="text-rust" role="alert">{{ messageOf(faultOf(models)) }}</p>
           <button type="button" class="button mt-2" @click="models.refetch()">Try again</button>
         </div>
         <p v-else-if="all.length === 0" class="p-6">No model yet. Add one by the address of its server.</p>
@@ -119,6 +123,7 @@ useKeys([
         :key="chosen.name"
         :model="chosen"
         :names="[]"
+        :try-now="chosen.name === added"
         @saved="saved"
         @remove="remove(chosen)"
       />

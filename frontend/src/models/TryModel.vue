@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { onMounted, ref, useTemplateRef } from "vue";
 
 import { api, got, messageOf } from "@/api/client";
 import type { Greeted, Habits } from "@/api/schema";
 import { count, duration } from "@/marks/format";
 
 /** `changed`: the entry has edits that are not saved. Only saved addresses are ever asked. */
-defineProps<{ name: string; changed: boolean }>();
+const props = defineProps<{ name: string; changed: boolean; now?: boolean }>();
 const emit = defineEmits<{ pick: [name: string]; habits: [found: Habits] }>();
+const section = useTemplateRef<HTMLElement>("section");
 const greeted = ref<Greeted | null>(null);
 const offered = ref<string[] | null>(null);
 const wrong = ref("");
@@ -40,10 +41,17 @@ const list = (name: string) =>
     const found = await got(api.GET("/api/v1/models/offered/{name}", { params: { path: { name } } }));
     offered.value = found.names;
   });
+
+// A model that was just added is tried at once, with what comes of it in sight.
+onMounted(() => {
+  if (!props.now) return;
+  section.value?.scrollIntoView({ block: "end" });
+  void greet(props.name).then(() => section.value?.scrollIntoView({ block: "end" }));
+});
 </script>
 
 <template>
-  <section class="border-t border-rule pt-3">
+  <section ref="section" class="border-t border-rule pt-3">
     <div class="flex items-center gap-2">
       <button type="button" class="button" :disabled="busy !== '' || changed" data-test="greet" @click="greet(name)">
         {{ busy === "greet" ? "Asking…" : "Ask it for one word" }}

@@ -75,7 +75,7 @@ const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` |
         @change="change(at, { model: ($event.target as HTMLSelectElement).value })"
       >
         <option v-if="!models.some((model) => model.name === arm.model)" :value="arm.model">{{ arm.model }} (not there)</option>
-        <option v-for="model in models" :key="model.name" :value="model.name">{{ model.name }}</option>
+        <option v-for="model in models" :key="model.name" :value="model.name">{{ model.name }}{{ model.built_in ? " (stand-in)" : "" }}</option>
       </select>
       <TypedField
         v-for="setting in ARM_SETTINGS"

@@ -2,6 +2,7 @@
 /** The trials so far, newest first. */
 import { computed, ref } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useTrials } from "@/api/queries";
 import { cents, count, when } from "@/marks/format";
@@ -30,7 +31,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
         data-test="find-trial"
       />
     </header>
-    <p v-if="trials.error.value" class="p-4 text-rust" role="alert">{{ messageOf(trials.error.value) }}</p>
+    <p v-if="faultOf(trials)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(trials)) }}</p>
     <p v-else-if="find && lines.length === 0" class="p-6 text-ink-2">No trial has “{{ find }}” in its number, state, versions or models.</p>
     <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-[520px] p-6">
       <p class="font-serif text-say">No trial yet.</p>

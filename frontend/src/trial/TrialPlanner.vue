@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { useCaseTags } from "@/api/cases";
 import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import { useCheckKinds, useModels, useSubject, useTrial, useVersion, useVersions } from "@/api/queries";
@@ -35,7 +36,7 @@ const { plan } = planning;
 const problem = ref<Refusal | null>(null);
 const starting = ref(false);
 
-const failed = computed(() => [subject, versions, models, cases, kinds, like].find((query) => query.error.value)?.error.value);
+const failed = computed(() => [subject, versions, models, cases, kinds, like].map(faultOf).find((fault) => fault !== null));
 watch(
   [subject.data, versions.data, models.data, cases.data, like.data],
   () => {

@@ -12,6 +12,7 @@ import { cents, count, when } from "@/marks/format";
 import { useNow } from "@/parts/useNow";
 import { matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
 import TickMatrix from "./TickMatrix.vue";
+import { useStandIns } from "@/api/queries";
 import { useTrialEvents } from "./useTrialEvents";
 
 const props = defineProps<{ name: string; page: TrialPage }>();
@@ -36,6 +37,7 @@ const question = computed(() => {
 });
 const at = ref(0);
 const asking = ref(false);
+const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
 
 const share = computed(() => line.value.recorded / Math.max(line.value.total, 1));
 const facts = computed(() => {
@@ -148,7 +150,7 @@ useKeys([
       </div>
       <p>
         {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }} × {{ count(page.repeats, "repeat") }}, each
-        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>.
+        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}
       </p>
       <p class="caption">
         Above the line an answer passed every check, below it failed one; a hollow dot got no answer. A click on a strip reads

@@ -3,6 +3,7 @@
 import { computed, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useSubject, useTrial } from "@/api/queries";
 import TrialPlanner from "./TrialPlanner.vue";
@@ -35,8 +36,8 @@ watch(
   <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
     <TrialPlanner v-if="planning" :key="String(route.query.plan)" :name="name" :from="from" :newest="route.query.plan === 'newest'" />
     <TrialRun v-else-if="trial.data.value && trial.data.value.id === id" :key="id" :name="name" :page="trial.data.value" />
-    <section v-else-if="trial.error.value" class="panel flex-1 p-8">
-      <p class="font-serif text-say" role="alert">{{ messageOf(trial.error.value) }}</p>
+    <section v-else-if="faultOf(trial)" class="panel flex-1 p-8">
+      <p class="font-serif text-say" role="alert">{{ messageOf(faultOf(trial)) }}</p>
       <p class="mt-3 flex gap-4">
         <button type="button" class="button" @click="trial.refetch()">Try again</button>
         <RouterLink class="button" :to="{ name: 'trial', params: { name, id: undefined }, query: { plan: 'new' } }">Plan a trial</RouterLink>

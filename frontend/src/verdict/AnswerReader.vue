@@ -3,6 +3,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { api, got, ifMatch, messageOf } from "@/api/client";
 import { useReadings, useTrialCase } from "@/api/queries";
 import type { ReadingLine, TrialPage } from "@/api/schema";
@@ -103,7 +104,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
         <span class="font-mono text-slate">{{ at + 2 }}</span> {{ turn }}<template v-if="at === turns.length - 1"> · answered below</template>
       </li>
     </ol>
-    <p v-if="left.error.value" class="p-4 text-rust" role="alert">{{ messageOf(left.error.value) }}</p>
+    <p v-if="faultOf(left)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(left)) }}</p>
     <div v-else class="flex min-h-0 flex-1">
       <AnswerPane
         v-for="side in answers"

@@ -2,6 +2,7 @@
 /** The calls that a reading took: each with its exact request, and the reply as it came. */
 import { computed, ref, watch } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useReading } from "@/api/queries";
 import type { ReadingLine } from "@/api/schema";
@@ -47,7 +48,7 @@ function tidy(text: string): string {
 
 <template>
   <SheetDialog :open="!!reading" :title="title" width="760px" @close="$emit('close')">
-    <p v-if="whole.error.value" class="text-rust" role="alert">{{ messageOf(whole.error.value) }}</p>
+    <p v-if="faultOf(whole)" class="text-rust" role="alert">{{ messageOf(faultOf(whole)) }}</p>
     <p v-else-if="reading && whole.isPending.value" class="text-ink-2">Looking…</p>
     <template v-if="reading">
       <div v-if="calls.length > 1" class="mb-3 flex flex-wrap gap-1" role="tablist" aria-label="Calls">

@@ -2,6 +2,7 @@
 /** How the chosen arm fared on the cases of each tag, losses first: where to look, not a test. */
 import { computed, toRef } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useTagResults } from "@/api/queries";
 import { points } from "@/marks/format";
@@ -23,7 +24,7 @@ const bar = (difference: number) => {
     <p class="mb-3 text-ink-2">
       {{ names[arm ?? 0] }} against {{ names[baseline] }}. These are looks, not tests: among many tags some differ by chance.
     </p>
-    <p v-if="found.error.value" class="text-rust" role="alert">{{ messageOf(found.error.value) }}</p>
+    <p v-if="faultOf(found)" class="text-rust" role="alert">{{ messageOf(faultOf(found)) }}</p>
     <p v-else-if="found.isPending.value" class="text-ink-2">Looking…</p>
     <p v-else-if="tags.length === 0" class="text-ink-2">No tag has two cases that both arms answered. Tags are given under Cases.</p>
     <table v-else class="w-full" data-test="by-tag">

@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
-import { useVersions } from "@/api/queries";
+import { useStandIns, useVersions } from "@/api/queries";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
@@ -57,6 +57,7 @@ function showOnly(which: Fate): void {
   void router.replace({ query: only.value === which ? query : { ...query, show: which } });
 }
 const byTag = ref(false);
+const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
 const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
@@ -253,7 +254,7 @@ useKeys([
       <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
         {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
         {{ count(page.repeats, "repeat") }}<template v-if="arm !== null && compared > 1">; words corrected for {{ compared }} comparisons<template v-if="mainRow">, the main question (bold) tested first</template></template>.
-        {{ arm === null ? "" : "Shaded: differences that do not matter." }}
+        {{ arm === null ? "" : "Shaded: differences that do not matter." }} {{ standIns }}
       </p>
     </section>
     <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" />

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onScopeDispose, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useSubject, useTrial, useVerdict } from "@/api/queries";
 import { useTrialEvents } from "@/trial/useTrialEvents";
@@ -21,7 +22,7 @@ const baseline = computed(() => (/^\d+$/.test(String(route.query.against ?? ""))
 const verdict = useVerdict(id, missing, baseline);
 const page = computed(() => (trial.data.value?.id === id.value ? trial.data.value : undefined));
 const { line, ticks, over } = useTrialEvents(page);
-const failed = computed(() => trial.error.value ?? verdict.error.value ?? null);
+const failed = computed(() => faultOf(trial) ?? faultOf(verdict) ?? null);
 const isEmpty = computed(() => id.value === null && subject.data.value !== undefined && !subject.data.value.latest_trial);
 
 watch(

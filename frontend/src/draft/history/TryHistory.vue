@@ -4,6 +4,7 @@ import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
+import { faultOf } from "@/api/fault";
 import { api, got, messageOf } from "@/api/client";
 import type { KeptTry, TryLine } from "@/api/schema";
 import { cents, duration, when } from "@/marks/format";
@@ -56,7 +57,7 @@ function settings(line: TryLine): string {
 
 <template>
   <SheetDialog :open="open" title="What was tried" width="1060px" @close="emit('close')">
-    <p v-if="pages.error.value" class="text-rust">{{ messageOf(pages.error.value) }}</p>
+    <p v-if="faultOf(pages)" class="text-rust">{{ messageOf(faultOf(pages)) }}</p>
     <p v-else-if="pages.isPending.value" class="text-ink-3">Looking…</p>
     <p v-else-if="lines.length === 0" class="text-ink-2">Nothing yet. Every answer here is kept, with the draft as it was.</p>
     <div v-else class="flex min-h-0 gap-4">

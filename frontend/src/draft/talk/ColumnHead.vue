@@ -42,6 +42,7 @@ function setTemperature(text: string): void {
       <select v-model="column.model" class="min-w-0 bg-transparent font-semibold" aria-label="Model" data-test="column-model">
         <option v-for="each in models" :key="each.name" :value="each.name">{{ each.name }}</option>
       </select>
+      <span v-if="model?.built_in" class="caption shrink-0" title="Simulated, and comes with Epistem: it shows how the work goes, not what a real model would say">stand-in</span>
       <span class="flex-1"></span>
       <button v-if="!full" type="button" class="link text-xs" title="Another column like this one" data-test="duplicate-column" @click="$emit('duplicate')">duplicate</button>
       <button v-if="!only" type="button" class="link text-xs" data-test="remove-column" @click="$emit('remove')">remove</button>

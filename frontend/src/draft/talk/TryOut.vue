@@ -3,6 +3,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, defineAsyncComponent, ref, watch } from "vue";
 
+import { faultOf } from "@/api/fault";
 import { fetchCase, useCase, useFoundCases } from "@/api/cases";
 import { api, got, messageOf } from "@/api/client";
 import { cheapestAndDearest, useModels, useVersions } from "@/api/queries";
@@ -202,7 +203,7 @@ useKeys([
           @example="asExample(at)"
           @edit="(turn, text) => tryOut.editTurn(turn, text)"
         />
-        <p v-if="models.error.value" class="p-4 text-rust">{{ messageOf(models.error.value) }}</p>
+        <p v-if="faultOf(models)" class="p-4 text-rust">{{ messageOf(faultOf(models)) }}</p>
         <p v-else-if="models.data.value?.models.length === 0" class="p-4">
           There is no model yet. Start Epistem with <code class="chip">epistem up</code>, which brings stand-in models.
         </p>

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { faultOf } from "@/api/fault";
 import { api, got, messageOf } from "@/api/client";
 import { useScores, useVersion, useVersions } from "@/api/queries";
 import type { Prompt, VersionPage } from "@/api/schema";
@@ -52,7 +53,7 @@ function onKey(event: KeyboardEvent): void {
 
 const version = useVersion(computed(() => props.name), chosen);
 const other = useVersion(computed(() => props.name), against);
-const wrong = computed(() => versions.error.value ?? version.error.value ?? other.error.value);
+const wrong = computed(() => faultOf(versions) ?? faultOf(version) ?? faultOf(other));
 /** Both sides, once both are here. */
 const sides = computed(() => {
   const after = chosen.value === null ? props.draft : version.data.value?.content;
