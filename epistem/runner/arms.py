@@ -20,7 +20,8 @@ from epistem.models.endpoint import Endpoint
 from epistem.models.trouble import Kind
 from epistem.store import models
 from epistem.store.models import Model
-from epistem.store.trials import Arm, TrialCase
+from epistem.store.trial_cases import TrialCase
+from epistem.store.trials import Arm
 
 SOON: frozenset[Kind] = frozenset({"unreachable", "refused"})
 LATER: frozenset[Kind] = frozenset({"silent", "busy"})

@@ -36,7 +36,7 @@ from epistem.store.calls import MAX_BODY_BYTES, NewCall, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import CallsSoFar, NewReading
-from epistem.store.trials import TrialCase
+from epistem.store.trial_cases import TrialCase, cases_of
 from epistem.work.calls import new_call, record_of
 from epistem.work.limits import SharedLimits
 
@@ -218,9 +218,7 @@ class _Shard:
     def _load(self, tx: Transaction, more: Sequence[ClaimedCell]) -> None:
         """Their cases, and what was paid for them before."""
         wanted = {cell.case_at for cell in more} - set(self._cases)
-        self._cases |= {
-            case.position: case for case in trials.cases_of(tx, self._task.trial_id, wanted)
-        }
+        self._cases |= {case.position: case for case in cases_of(tx, self._task.trial_id, wanted)}
         self._paid |= calls.paid_of_cells(tx, [cell.id for cell in more])
 
     async def _watch_status(self) -> None:

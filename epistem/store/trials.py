@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from itertools import islice
@@ -106,13 +106,6 @@ class Arm:
     entry_id: int | None
     entry: Model | None
     aliases: Mapping[str, str]
-
-
-@dataclass(frozen=True)
-class TrialCase:
-    position: int
-    number: int
-    content: Case
 
 
 class NewArm(NamedTuple):
@@ -275,47 +268,6 @@ def paused_of(tx: Transaction, trial_id: int) -> list[Paused]:
         [trial_id],
     )
     return [Paused(*row) for row in rows]
-
-
-def cases_of(
-    tx: Transaction, trial_id: int, only: Collection[int] | None = None
-) -> list[TrialCase]:
-    """The cases as they were when the trial was made, or those at `only` these positions."""
-    if only is not None and not only:
-        return []
-    marks = "" if only is None else f" AND position IN ({', '.join(['%s'] * len(only))})"
-    rows = tx.rows(
-        f"SELECT position, number, content FROM trial_cases WHERE trial_id = %s{marks} ORDER BY position",
-        (trial_id, *(only or ())),
-    )
-    return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
-
-
-def cases_by_tag(tx: Transaction, trial_id: int) -> dict[str, list[int]]:
-    """The positions of the trial's cases by tag, as the cases were when it was made."""
-    found: dict[str, list[int]] = {}
-    for position, tags in tx.rows(
-        "SELECT position, JSON_EXTRACT(content, '$.tags') FROM trial_cases "
-        "WHERE trial_id = %s ORDER BY position",
-        [trial_id],
-    ):
-        for tag in json.loads(tags or "[]"):
-            found.setdefault(tag, []).append(int(position))
-    return found
-
-
-def took_all(tx: Transaction, trial: Trial) -> bool:
-    """Whether it asked every case that is kept, but for those that came after its last."""
-    left_out = tx.first(
-        """
-        SELECT c.number FROM cases c
-          LEFT JOIN trial_cases t ON t.trial_id = %s AND t.number = c.number
-         WHERE c.subject_id = (SELECT subject_id FROM trials WHERE id = %s) AND c.deleted_at IS NULL
-           AND c.number < %s AND t.number IS NULL LIMIT 1
-        """,
-        (trial.id, trial.id, max(trial.plan.cases or [0])),
-    )
-    return left_out is None
 
 
 def end(tx: Transaction, trial_id: int, status: str) -> bool:

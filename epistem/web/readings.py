@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from epistem.core.cases.content import Case, title_of
 from epistem.core.errors import InvalidInput, NotFound
 from epistem.core.trials.marks import verdict_texts
-from epistem.store import marks, readings, trials
+from epistem.store import marks, readings, trial_cases, trials
 from epistem.store.calls import Call
 from epistem.store.database import Transaction
 from epistem.web.findings import FindingShape, finding_shape
@@ -169,7 +169,7 @@ def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
         raise InvalidInput(f"Ask for {MOST_AT} cases at most at a time.", field="at")
     with transaction() as tx:
         trials.status_of(tx, path.trial_id)
-        found = trials.cases_of(tx, path.trial_id, wanted)
+        found = trial_cases.cases_of(tx, path.trial_id, wanted)
     return reply(CaseLines(cases=[CaseLine(**_line(each)) for each in found]))
 
 
@@ -180,7 +180,7 @@ def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
 def get_trial_case(path: CasePath) -> Response:
     with transaction() as tx:
         trials.status_of(tx, path.trial_id)
-        found = trials.cases_of(tx, path.trial_id, {path.position})
+        found = trial_cases.cases_of(tx, path.trial_id, {path.position})
     if not found:
         raise NotFound(f"T{path.trial_id} has no case at {path.position}.", field="position")
     return reply(TrialCaseShape(**_line(found[0]), content=found[0].content))
@@ -209,7 +209,7 @@ def get_reading(path: ReadingPath) -> Response:
     return reply(ReadingShape(reading=_reading(trial, reading), calls=calls))
 
 
-def _line(case: trials.TrialCase) -> dict[str, Any]:
+def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
     return {
         "position": case.position,
         "number": case.number,

@@ -13,7 +13,7 @@ from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
 from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
-from epistem.store import subjects, trials
+from epistem.store import subjects, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
@@ -194,7 +194,7 @@ def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],
         cases=trial.cases,
-        took_all=trials.took_all(tx, trial),
+        took_all=trial_cases.took_all(tx, trial.id, trial.plan.cases or []),
         numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
         measures=[Measure.model_validate(m) for m in trial.measures],

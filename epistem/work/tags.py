@@ -8,7 +8,7 @@ import numpy as np
 
 from epistem.core.errors import InvalidInput
 from epistem.core.trials.marks import shares_of
-from epistem.store import marks, trials
+from epistem.store import marks, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial
 
@@ -43,7 +43,7 @@ def by_tag(
     shares = shares_of(found, arms, trial.cases, measure)
     both = ~np.isnan(shares[arm]) & ~np.isnan(shares[baseline])
     told = []
-    for tag, positions in trials.cases_by_tag(tx, trial.id).items():
+    for tag, positions in trial_cases.cases_by_tag(tx, trial.id).items():
         at = np.array(positions)
         at = at[both[at]]
         if len(at) < FEWEST_CASES or len(positions) == trial.cases:

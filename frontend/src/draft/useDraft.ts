@@ -5,7 +5,7 @@ import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
 import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { alike, copied } from "@/parts/values";
-import { historyOf } from "./history";
+import { historyOf } from "./undo";
 
 const PAUSE_MS = 350;
 const RETRY_MS = 3_000;

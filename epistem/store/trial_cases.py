@@ -1,0 +1,58 @@
+"""The cases of a trial, as they were when it was made."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+from epistem.core.cases.content import Case
+from epistem.store.database import Transaction
+
+
+@dataclass(frozen=True)
+class TrialCase:
+    position: int
+    number: int
+    content: Case
+
+
+def cases_of(
+    tx: Transaction, trial_id: int, only: Collection[int] | None = None
+) -> list[TrialCase]:
+    """The cases as they were when the trial was made, or those at `only` these positions."""
+    if only is not None and not only:
+        return []
+    marks = "" if only is None else f" AND position IN ({', '.join(['%s'] * len(only))})"
+    rows = tx.rows(
+        f"SELECT position, number, content FROM trial_cases WHERE trial_id = %s{marks} ORDER BY position",
+        (trial_id, *(only or ())),
+    )
+    return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
+
+
+def cases_by_tag(tx: Transaction, trial_id: int) -> dict[str, list[int]]:
+    """The positions of the trial's cases by tag, as the cases were when it was made."""
+    found: dict[str, list[int]] = {}
+    for position, tags in tx.rows(
+        "SELECT position, JSON_EXTRACT(content, '$.tags') FROM trial_cases "
+        "WHERE trial_id = %s ORDER BY position",
+        [trial_id],
+    ):
+        for tag in json.loads(tags or "[]"):
+            found.setdefault(tag, []).append(int(position))
+    return found
+
+
+def took_all(tx: Transaction, trial_id: int, numbers: Sequence[int]) -> bool:
+    """Whether it asked every case that is kept, but for those that came after its last."""
+    left_out = tx.first(
+        """
+        SELECT c.number FROM cases c
+          LEFT JOIN trial_cases t ON t.trial_id = %s AND t.number = c.number
+         WHERE c.subject_id = (SELECT subject_id FROM trials WHERE id = %s) AND c.deleted_at IS NULL
+           AND c.number < %s AND t.number IS NULL LIMIT 1
+        """,
+        (trial_id, trial_id, max(numbers, default=0)),
+    )
+    return left_out is None
