@@ -201,6 +201,23 @@ class TestTrouble:
             assert "can't be reached" in page.text("column-error")
         page.until(lambda: page.find("answer-button").is_enabled())
 
+    def test_what_ended_while_the_window_was_out_of_sight_is_known_when_it_is_seen(
+        self, page, make
+    ):
+        plan = {"arms": [{"version": 1, "model": "auk-slow"}], "repeats": 20}
+        trial, _ = make.call("POST", "/subjects/triage-message/trials", plan)
+        page.go(f"/subjects/triage-message/trial/{trial['id']}")
+        page.find("stop-trial")
+        seen = (
+            "Object.defineProperty(document, 'visibilityState', { value: arguments[0], configurable: true });"
+            "document.dispatchEvent(new Event('visibilitychange'));"
+        )
+        page.driver.execute_script(seen, "hidden")
+        make.call("POST", f"/trials/{trial['id']}/stop")
+        assert "stopped" not in page.text("trial-facts")
+        page.driver.execute_script(seen, "visible")
+        page.reads("trial-facts", "stopped")
+
     def test_a_trial_can_be_stopped_and_go_on(self, page):
         page.go("/subjects/triage-message/trial?plan=1")
         page.until(lambda: len(page.all("arm")) == 4)

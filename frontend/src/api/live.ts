@@ -21,8 +21,6 @@ export const isOver = (trial: { status: string }) => ["finished", "stopped", "fa
 export function followLive(queries: QueryClient, page: Document = document): () => void {
   let source: EventSource | null = null;
   let again: ReturnType<typeof setTimeout> | undefined;
-  /** Trials that were going on when they were last heard of. */
-  let live = new Set<number>();
   const refreshed = new Map<string, number>();
 
   function take(line: TrialLine): void {
@@ -39,9 +37,9 @@ export function followLive(queries: QueryClient, page: Document = document): () 
   }
 
   /** It began, or is over: all that shows it looks anew. */
-  function tellAll({ id, subject }: { id: number; subject: string | null }): void {
+  function tellAll({ id, subject }: TrialLine): void {
     for (const queryKey of [["subject", subject], ["trials", subject], ["verdict", id], ["versions", subject, "scores"], ["desk"]]) {
-      void queries.invalidateQueries({ queryKey: subject === null ? queryKey.slice(0, 1) : queryKey });
+      void queries.invalidateQueries({ queryKey });
     }
   }
 
@@ -67,14 +65,14 @@ export function followLive(queries: QueryClient, page: Document = document): () 
     stream.addEventListener("trial", (event) => take(JSON.parse((event as MessageEvent<string>).data) as TrialLine));
     stream.addEventListener("live", (event) => {
       const { trials } = JSON.parse((event as MessageEvent<string>).data) as { trials: number[] };
-      // What ended while nobody listened is looked at anew.
-      for (const id of live) {
-        if (trials.includes(id) || isOver(lines.get(id) ?? { status: "" })) continue;
-        void queries.invalidateQueries({ queryKey: ["trial", id] });
-        tellAll({ id, subject: lines.get(id)?.subject ?? null });
-        lines.delete(id);
+      // What is shown as going on, heard of or fetched, and is not: it ended while nobody listened.
+      const pages = queries.getQueriesData<TrialPage>({ queryKey: ["trial"], predicate: ({ queryKey }) => queryKey.length === 2 });
+      const shown = [...lines.values(), ...pages.flatMap(([, page]) => page ?? [])];
+      for (const line of shown.filter((each) => !isOver(each) && !trials.includes(each.id))) {
+        lines.delete(line.id);
+        void queries.invalidateQueries({ queryKey: ["trial", line.id] });
+        tellAll(line);
       }
-      live = new Set(trials);
     });
   }
 
