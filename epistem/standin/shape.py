@@ -13,6 +13,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
+from itertools import islice
 from math import ceil, floor, inf
 from typing import Any
 
@@ -29,7 +30,7 @@ from epistem.standin.writing import spoken_of
 Schema = Mapping[str, Any]
 PREFACES = ("Here is the answer:\n", "Sure. Here is the JSON you asked for:\n", "Answer: ")
 SLIPS = ("fence", "preface", "spelling", "missing", "number")
-DEEPEST, MOST_ITEMS = 8, 100
+DEEPEST, MOST_ITEMS, MOST_OPENINGS = 8, 100, 100
 SPREAD = 0.55  # of a whole number about its likeliest value, in steps
 SCALED = re.compile(r"urgen|priorit|sever|rating|score|level|stars|importan", re.I)
 _WHY = re.compile(r"reason|why|because|explan|rationale|justif|comment|note|thought|evidence", re.I)
@@ -58,11 +59,12 @@ def schema_of(job: Job) -> Schema | None:
 @lru_cache(maxsize=512)
 def _schema_in(text: str) -> Schema | None:
     """Of the first JSON that stands in the text: it is a schema itself, or a template of the answer."""
-    for start in (m.start() for m in re.finditer(r"\{", text)):
+    openings = (m.start() for m in re.finditer(r"\{", text))
+    for start in islice(openings, MOST_OPENINGS):
         value = template_at(text, start)
         if isinstance(value, dict) and value:
             is_schema = isinstance(value.get("properties"), dict)
-            return value if is_schema else _from_value(value)
+            return value if is_schema else _from_value(value, hinted=True)
     return None
 
 
@@ -70,13 +72,13 @@ def _object_of(properties: Mapping[str, Any]) -> Schema:
     return {"type": "object", "properties": properties, "required": list(properties)}
 
 
-def _from_value(value: Any) -> Schema:
-    """The schema of what a worked example, or a template, shows."""
+def _from_value(value: Any, *, hinted: bool = False) -> Schema:
+    """The schema of what a worked example shows; of a template, where a text may be a hint (`hinted`)."""
     if isinstance(value, dict):
-        return _object_of({name: _from_value(inner) for name, inner in value.items()})
+        return _object_of({name: _from_value(v, hinted=hinted) for name, v in value.items()})
     if isinstance(value, list):
-        return {"type": "array", "items": _from_value(value[0]) if value else {}}
-    if isinstance(value, str):
+        return {"type": "array", "items": _from_value(value[0], hinted=hinted) if value else {}}
+    if hinted and isinstance(value, str):
         return hinted_by(value)
     return {"type": _TYPES.get(type(value), "string")}
 
@@ -94,10 +96,7 @@ def _from_prose(text: str) -> Schema | None:
 def _hinted(name: str, text: str) -> Schema:
     """What the words in brackets after a key's name say of it, or else its name."""
     hint = re.search(rf"\b{re.escape(name)}\b[\"”`]?\s*\(([^)]*)\)", text)
-    return _told(name, hint[1] if hint else "")
-
-
-def _told(name: str, about: str) -> Schema:
+    about = hint[1] if hint else ""
     if re.search(r"\btrue\b|\byes\b|boolean", about, re.I):
         return {"type": "boolean"}
     if (

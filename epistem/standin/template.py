@@ -15,14 +15,15 @@ CERTAIN = 5.0
 _VALUE = re.compile(
     r'(?P<before>[:,\[]\s*)(?P<bare>[^\s"{}\[\],:][^"{}\[\],]*?)(?P<after>\s*(?=[,}\]]))'
 )
+_RANGE = re.compile(r"(\d+)\s*(?:-|–|to|and|\.\.)\s*(\d+)")
 _NUMBER = re.compile(
-    r"^<?\s*(?:an? )?(?:n|x|k|int|integer|number|num|float|score|\d+(?:\.\d+)?"
-    r"|\d+\s*(?:-|–|to|\.\.)\s*\d+)\b",
+    rf"(?:an? |the )?(?:n|x|k|int|integer|number|num|float|score)(?:[ :,]+(?:from|between|of)?\s*{_RANGE.pattern})?"
+    rf"|{_RANGE.pattern}",
     re.I,
 )
-_RANGE = re.compile(r"(\d+)\s*(?:-|–|to|\.\.)\s*(\d+)")
-_TRUTH = re.compile(r"^<?\s*(?:bool(?:ean)?|true|false|yes)\b", re.I)
-_CHOICES = re.compile(r"\s*[|/]\s*")
+_TRUTH = re.compile(
+    r"bool(?:ean)?|(?:true|false|yes|no)\s*(?:\bor\b|[|/,])\s*(?:true|false|yes|no)", re.I
+)
 _NOT = r"(?:no|not|never|without|isn't|wasn't|aren't|n't|nor|hardly)"
 
 
@@ -56,19 +57,18 @@ def _loosely(text: str) -> Any:
 
 
 def hinted_by(value: str) -> Mapping[str, Any]:
-    """The schema of what a text in a template asks for: `1-5`, `true or false`, `low | high`, `…`."""
+    """The schema of what a text in a template asks for: `1-5`, `true or false`, `low | high`, `…`. A text
+    that may as well be a value, such as `yes` or `10 cm`, asks for a text."""
     bare = value.strip(" <>[]()")
-    if _TRUTH.match(bare):
+    if _TRUTH.fullmatch(bare):
         return {"type": "boolean"}
-    if _NUMBER.match(bare):
+    if _NUMBER.fullmatch(bare):
         scale = _RANGE.search(bare)
         low, high = sorted(map(int, scale.groups())) if scale else (0, 0)
         bounds = {"minimum": low, "maximum": high} if scale else {}
         return {"type": "number" if "float" in bare.lower() else "integer", **bounds}
-    choices = [each for each in _CHOICES.split(bare) if each]
-    if len(choices) > 1 and all(len(each.split()) <= 3 for each in choices):
-        return {"enum": choices}
-    return {"type": "string"}
+    choices = [each for each in map(str.strip, bare.split("|")) if each]
+    return {"enum": choices} if len(choices) > 1 else {"type": "string"}
 
 
 def truth_of(name: str, text: str) -> float | None:

@@ -65,7 +65,7 @@ class CaseQuery(BaseModel):
     find: str = Field(
         "", max_length=200, description="Words of its number, inputs, turns, expectations or tags."
     )
-    at: int = Field(0, ge=0, description="The place to begin at.")
+    at: int = Field(0, ge=0, le=10**9, description="The place to begin at.")
     most: int = Field(LISTED, ge=1, le=LISTED)
     around: int | None = Field(
         None, ge=1, description="The number of a case: the page that it is on, instead of `at`."

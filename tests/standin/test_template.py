@@ -35,6 +35,10 @@ def test_a_template_is_read_though_it_is_no_json(text, value):
         ("low | middle | high", {"enum": ["low", "middle", "high"]}),
         ("…", {"type": "string"}),
         ("name of the grower", {"type": "string"}),
+        ("yes", {"type": "string"}),
+        ("10 cm", {"type": "string"}),
+        ("5", {"type": "string"}),
+        ("km/h", {"type": "string"}),
     ],
 )
 def test_its_values_say_what_they_want(value, schema):
@@ -64,6 +68,17 @@ def test_a_shape_in_prose_is_followed_also_by_a_judge():
     assert set(found) == {"relevance", "reason"}
     assert 1 <= found["relevance"] <= 5
     assert found["reason"]
+
+
+def test_a_worked_example_shows_values_and_no_hints():
+    shown = [
+        {"role": "system", "content": "Describe the box as JSON."},
+        {"role": "user", "content": "A crate of apples"},
+        {"role": "assistant", "content": '{"size": "1-5", "fragile": "true or false"}'},
+        {"role": "user", "content": "A crate of pears"},
+    ]
+    found = json.loads(ask("", shown, "gannet-l", temperature=0).text)
+    assert {type(value) for value in found.values()} == {str}
 
 
 def test_what_must_never_be_said_is_no_label():

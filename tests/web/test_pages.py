@@ -47,6 +47,7 @@ class TestCases:
             "turns": 0,
         }
         assert listed(many, at=1_000)["cases"] == []
+        assert many.get(f"/subjects/shelf-note/cases?at={10**30}").status_code == 422
 
     @pytest.mark.parametrize(
         ("find", "found"),

@@ -1,6 +1,7 @@
 /** One history of a draft, over its parts, drawers and screens: what is undone is what was done last. */
 import { computed, shallowReactive } from "vue";
 
+import { alike } from "@/parts/values";
 import { type Content, kindOf } from "./kinds";
 
 interface Step {
@@ -27,7 +28,8 @@ export class DraftHistory {
 
   /** The draft as it was loaded. What was changed elsewhere meanwhile is a step, too. */
   begin(content: string): void {
-    if (this.current === null) this.current = content;
+    // The same content may come back with its keys in another order.
+    if (this.current === null || alike(JSON.parse(this.current), JSON.parse(content))) this.current = content;
     else this.note(content);
     this.seal();
   }
