@@ -1,6 +1,4 @@
 /** One history of a draft, over its parts, drawers and screens: what is undone is what was done last. */
-import { computed, shallowReactive } from "vue";
-
 import { alike } from "@/parts/values";
 import { type Content, kindOf } from "./kinds";
 
@@ -19,12 +17,9 @@ const MOST_STEPS = 300;
 const MOST_CHARACTERS = 20_000_000;
 
 export class DraftHistory {
-  private past = shallowReactive<Step[]>([]);
-  private future = shallowReactive<Step[]>([]);
+  private past: Step[] = [];
+  private future: Step[] = [];
   private current: string | null = null;
-
-  readonly canUndo = computed(() => this.past.length > 0);
-  readonly canRedo = computed(() => this.future.length > 0);
 
   /** The draft as it was loaded. What was changed elsewhere meanwhile is a step, too. */
   begin(content: string): void {
