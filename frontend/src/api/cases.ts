@@ -2,7 +2,9 @@ import { keepPreviousData, type QueryClient, useQueries, useQuery, useQueryClien
 import { computed, type Ref, ref, watch } from "vue";
 
 import { api, got, ifMatch } from "./client";
+import { keys } from "./keys";
 import type { Case, CaseEntry, CaseList, CasePage, CaseRevision } from "./schema";
+import { staleIn } from "./stale";
 
 export const A_PAGE = 100;
 /** So many pages are kept in step with the server at once; those scrolled past long ago are not. */
@@ -21,7 +23,7 @@ const pageOf = (name: string, query: Asked) =>
 /** The first few cases that are found: what a search box offers. */
 export function useFoundCases(name: Ref<string>, find: Ref<string>, most: number, enabled: Ref<boolean> = ref(true)) {
   return useQuery({
-    queryKey: ["cases", name, "found", find, most],
+    queryKey: keys.cases(name, "found", find, most),
     queryFn: () => pageOf(name.value, { find: find.value, most }),
     placeholderData: keepPreviousData,
     enabled,
@@ -37,7 +39,7 @@ export function useCaseList(name: Ref<string>, find: Ref<string>) {
   const pages = useQueries({
     queries: computed(() =>
       wanted.value.map((at) => ({
-        queryKey: ["cases", name.value, "page", find.value, at],
+        queryKey: keys.cases(name.value, "page", find.value, at),
         queryFn: () => pageOf(name.value, { find: find.value, at, most: A_PAGE }),
         placeholderData: at === 0 ? keepPreviousData : undefined,
       })),
@@ -89,14 +91,14 @@ export function useCaseList(name: Ref<string>, find: Ref<string>) {
 }
 
 const caseQuery = (name: string, number: number) => ({
-  queryKey: ["case", name, number],
+  queryKey: keys.case(name, number),
   queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/{number}", { params: { path: { name, number } } })),
 });
 
 /** One case with its content; nothing is asked for while there is no number. */
 export function useCase(name: Ref<string>, number: Ref<number | null>) {
   return useQuery({
-    queryKey: ["case", name, number],
+    queryKey: keys.case(name, number),
     queryFn: () => caseQuery(name.value, number.value as number).queryFn(),
     enabled: computed(() => number.value !== null),
   });
@@ -108,7 +110,7 @@ export function fetchCase(queries: QueryClient, name: string, number: number): P
 
 export function useCaseTags(name: Ref<string>) {
   return useQuery({
-    queryKey: ["cases", name, "tags"],
+    queryKey: keys.cases(name, "tags"),
     queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name.value } } })),
   });
 }
@@ -118,11 +120,11 @@ export function useCaseChanges(name: () => string) {
   const queries = useQueryClient();
   const path = (number: number) => ({ name: name(), number });
 
-  const refresh = () =>
-    Promise.all([["cases", name()], ["subject", name()], ["estimate", name()]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+  const stale = staleIn(queries);
+  const refresh = () => stale.caseLists(name());
 
   async function told(page: CasePage): Promise<CasePage> {
-    queries.setQueryData(["case", name(), page.number], page);
+    queries.setQueryData(keys.case(name(), page.number), page);
     await refresh();
     return page;
   }

@@ -1,7 +1,9 @@
 import type { QueryClient } from "@tanstack/vue-query";
 import { ref, shallowReactive } from "vue";
 
+import { keys } from "./keys";
 import type { SubjectPage, TrialLine, TrialPage } from "./schema";
+import { staleIn } from "./stale";
 
 export type Connection = "IDLE" | "OPEN" | "LOST";
 
@@ -19,6 +21,7 @@ export const isOver = (trial: { status: string }) => ["finished", "stopped", "fa
  * has few connections to a server, and windows in the background would use them all up.
  */
 export function followLive(queries: QueryClient, page: Document = document): () => void {
+  const stale = staleIn(queries);
   let source: EventSource | null = null;
   let again: ReturnType<typeof setTimeout> | undefined;
   const refreshed = new Map<string, number>();
@@ -26,8 +29,8 @@ export function followLive(queries: QueryClient, page: Document = document): () 
   function take(line: TrialLine): void {
     const before = lines.get(line.id);
     lines.set(line.id, line);
-    queries.setQueryData<TrialPage>(["trial", line.id], (kept) => (kept ? { ...kept, ...line } : kept));
-    queries.setQueryData<SubjectPage>(["subject", line.subject], (kept) =>
+    queries.setQueryData<TrialPage>(keys.trial(line.id), (kept) => (kept ? { ...kept, ...line } : kept));
+    queries.setQueryData<SubjectPage>(keys.subject(line.subject), (kept) =>
       kept?.latest_trial === line.id
         ? { ...kept, trial_status: line.status, trial_recorded: line.recorded, trial_total: line.total }
         : kept,
@@ -38,9 +41,7 @@ export function followLive(queries: QueryClient, page: Document = document): () 
 
   /** It began, or is over: all that shows it looks anew. */
   function tellAll({ id, subject }: TrialLine): void {
-    for (const queryKey of [["subject", subject], ["trials", subject], ["verdict", id], ["versions", subject, "scores"], ["desk"]]) {
-      void queries.invalidateQueries({ queryKey });
-    }
+    void stale.trial(subject, id);
   }
 
   /** What is worked out for the header, such as the verdict so far, is asked for less often. */
@@ -48,7 +49,7 @@ export function followLive(queries: QueryClient, page: Document = document): () 
     const now = performance.now();
     if (now - (refreshed.get(subject) ?? 0) < HEADER_MS) return;
     refreshed.set(subject, now);
-    void queries.invalidateQueries({ queryKey: ["subject", subject] });
+    void stale.draft(subject);
   }
 
   function open(): void {
@@ -66,11 +67,11 @@ export function followLive(queries: QueryClient, page: Document = document): () 
     stream.addEventListener("live", (event) => {
       const { trials } = JSON.parse((event as MessageEvent<string>).data) as { trials: number[] };
       // What is shown as going on, heard of or fetched, and is not: it ended while nobody listened.
-      const pages = queries.getQueriesData<TrialPage>({ queryKey: ["trial"], predicate: ({ queryKey }) => queryKey.length === 2 });
+      const pages = queries.getQueriesData<TrialPage>({ queryKey: keys.anyTrial(), predicate: ({ queryKey }) => queryKey.length === 2 });
       const shown = [...lines.values(), ...pages.flatMap(([, page]) => page ?? [])];
       for (const line of shown.filter((each) => !isOver(each) && !trials.includes(each.id))) {
         lines.delete(line.id);
-        void queries.invalidateQueries({ queryKey: ["trial", line.id] });
+        void stale.trialPage(line.id);
         tellAll(line);
       }
     });

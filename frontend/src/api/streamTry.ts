@@ -1,3 +1,5 @@
+import { EventSourceParserStream } from "eventsource-parser/stream";
+
 import { byHeader } from "@/frame/who";
 import { noConnection, problemFrom, Refusal } from "./client";
 import type { Problem, ToolUse, TriedAnswer, TryOut } from "./schema";
@@ -20,33 +22,17 @@ export async function streamTry(
     throw signal.aborted ? wrong : noConnection();
   });
   if (!response.ok || !response.body) throw new Refusal(await problemFrom(response));
-  for await (const [event, data] of events(response.body)) {
-    if (event === "piece") onPiece(JSON.parse(data) as Piece);
-    else if (event === "tool") onPiece({ kind: "tool", use: JSON.parse(data) as ToolUse });
-    else if (event === "answer") return JSON.parse(data) as TriedAnswer;
-    else if (event === "problem") throw new Refusal(JSON.parse(data) as Problem);
-  }
-  throw noConnection();
-}
-
-/** The events of a stream: name and data. */
-async function* events(body: ReadableStream<Uint8Array>): AsyncGenerator<[string, string]> {
-  const reader = body.getReader();
-  const decoder = new TextDecoder();
-  let rest = "";
+  const reader = response.body.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream()).getReader();
   try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) return;
-      const blocks = (rest + decoder.decode(value, { stream: true })).split("\n\n");
-      rest = blocks.pop() ?? "";
-      for (const block of blocks) {
-        const event = /^event: (.*)$/m.exec(block)?.[1];
-        const data = /^data: (.*)$/m.exec(block)?.[1];
-        if (event !== undefined && data !== undefined) yield [event, data];
-      }
+    for (let next = await reader.read(); !next.done; next = await reader.read()) {
+      const { event, data } = next.value;
+      if (event === "piece") onPiece(JSON.parse(data) as Piece);
+      else if (event === "tool") onPiece({ kind: "tool", use: JSON.parse(data) as ToolUse });
+      else if (event === "answer") return JSON.parse(data) as TriedAnswer;
+      else if (event === "problem") throw new Refusal(JSON.parse(data) as Problem);
     }
   } finally {
     await reader.cancel().catch(() => undefined);
   }
+  throw noConnection();
 }

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 /** One case at reading width: its inputs, what is expected, tags, where it came from. */
-import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
+import { computed, nextTick, onMounted, useTemplateRef, watch } from "vue";
 
 import { fetchCase, useCaseChanges } from "@/api/cases";
-import { messageOf, Refusal } from "@/api/client";
 import type { CasePage } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
+import { onTop } from "@/keep/onTop";
+import { useKeptDocument } from "@/keep/useKeptDocument";
 import LabelField from "@/parts/LabelField.vue";
-import { keepUnsaved, unsavedOf } from "@/parts/unsaved";
 import { isPicture } from "@/parts/values";
 import { useQueryClient } from "@tanstack/vue-query";
-import { contentWith, edited, onTop, textsOf, type Unsaved } from "./editing";
+import { contentWith, FIELDS, type Texts, textsOf } from "./editing";
 import TurnsField from "./TurnsField.vue";
 
 const props = defineProps<{ name: string; page: CasePage; labels: string[] }>();
@@ -19,35 +19,30 @@ const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
 const queries = useQueryClient();
 const changes = useCaseChanges(() => props.name);
 const isNew = computed(() => props.page.number === 0);
-const place = `case.${props.name}/${props.page.number}`;
 
-/** What is kept, as the fields show it, and what stands in the fields. */
-const kept = ref(props.page);
-const texts = ref(textsOf(props.page.content));
-/** Fields that somebody else changed, too, while they were edited here. */
-const both = ref<string[]>([]);
-const wrong = ref("");
-const busy = ref(false);
-const dirty = computed(() => edited(texts.value, textsOf(kept.value.content)).length > 0);
-
-const typed = unsavedOf<Unsaved>(place);
-if (typed) take(onTop(typed.texts, typed.before, texts.value));
-
-function take(merged: ReturnType<typeof onTop>): void {
-  texts.value = merged.texts;
-  both.value = merged.both;
-}
+const doc = useKeptDocument<CasePage, Texts>(
+  {
+    load: async () => (isNew.value ? props.page : fetchCase(queries, props.name, props.page.number)),
+    send: (texts, page) => {
+      const body = contentWith(page.content, texts);
+      return page.number === 0 ? changes.keep(body) : changes.change(page.number, page.revision, body);
+    },
+    contentOf: (page) => textsOf(page.content),
+    revisionOf: (page) => page.revision,
+    merge: (base, mine, theirs) => {
+      const { content, both } = onTop(base, mine, theirs);
+      return { content, both: both.map((field) => FIELDS[field]) };
+    },
+  },
+  { place: `case.${props.name}/${props.page.number}`, saves: "when told", first: props.page },
+);
+const { both, error } = doc;
+const texts = computed(() => doc.content.value!);
+const kept = computed(() => doc.page.value!);
+const busy = computed(() => doc.status.value === "KEEPING");
+const dirty = computed(() => doc.status.value !== "KEPT");
 /** Somebody else's change comes in under what is being typed here. */
-function rebase(page: CasePage): void {
-  if (page.revision <= kept.value.revision) return;
-  take(onTop(texts.value, textsOf(kept.value.content), textsOf(page.content)));
-  kept.value = page;
-}
-watch(() => props.page, rebase);
-keepUnsaved<Unsaved>(place, () => {
-  const before = textsOf(kept.value.content);
-  return edited(texts.value, before).length ? { texts: texts.value, before } : null;
-});
+watch(() => props.page, doc.offer);
 
 const fields = useTemplateRef<HTMLTextAreaElement[]>("fields");
 onMounted(async () => {
@@ -57,39 +52,9 @@ onMounted(async () => {
 
 async function save(): Promise<void> {
   if (busy.value || (!dirty.value && !isNew.value)) return;
-  busy.value = true;
-  wrong.value = "";
-  const sent = texts.value;
-  const body = contentWith(kept.value.content, sent);
-  try {
-    if (isNew.value) {
-      const page = await changes.keep(body);
-      texts.value = textsOf(kept.value.content); // so that the next new one starts empty
-      say(`Kept as case ${page.number}.`);
-      emit("saved", page);
-      return;
-    }
-    const page = await changes.change(kept.value.number, kept.value.revision, body);
-    // What was typed since it was sent stays on top of it.
-    take(onTop(texts.value, sent, textsOf(page.content)));
-    kept.value = page;
-    say(`Case ${page.number} is changed.`);
-    emit("saved", page);
-  } catch (error) {
-    if (error instanceof Refusal && error.problem.status === 412) await catchUp();
-    else wrong.value = messageOf(error);
-  } finally {
-    busy.value = false;
-  }
-}
-
-async function catchUp(): Promise<void> {
-  try {
-    rebase(await fetchCase(queries, props.name, kept.value.number));
-    wrong.value = "The case was changed elsewhere meanwhile. What you typed stands on top of that now: look, and save again.";
-  } catch (error) {
-    wrong.value = messageOf(error);
-  }
+  if (!(await doc.keep(isNew.value))) return;
+  say(isNew.value ? `Kept as case ${kept.value.number}.` : `Case ${kept.value.number} is changed.`);
+  emit("saved", kept.value);
 }
 </script>
 
@@ -136,7 +101,7 @@ async function catchUp(): Promise<void> {
         <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" />
       </label>
       <p v-if="both.length" class="text-straw" role="status">Changed elsewhere, too: {{ both.join(", ") }}. Saving puts yours in its place.</p>
-      <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
+      <p v-if="error" class="text-rust" role="alert">{{ error }}</p>
       <p class="caption">A trial keeps its cases as they were when it started, so a change here touches later trials only.</p>
     </div>
   </form>

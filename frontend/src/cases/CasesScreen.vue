@@ -4,8 +4,9 @@ import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { useCase, useCaseChanges, useCaseList } from "@/api/cases";
-import { api, got, messageOf } from "@/api/client";
-import { useSubject, useTrial } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { fetchDraft, useSubject } from "@/api/subjects";
+import { useTrial } from "@/api/trials";
 import type { CaseEntry, CasePage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
@@ -93,7 +94,7 @@ watch(pending, async (still) => {
 
 const labels = ref<string[]>([]);
 const inputNames = ref<string[]>(["message"]);
-void got(api.GET("/api/v1/subjects/{name}/draft", { params: { path: { name: name.value } } })).then((draft) => {
+void fetchDraft(name.value).then((draft) => {
   labels.value = draft.content.reply?.kind === "text" ? [] : (draft.content.reply?.labels ?? []);
   if (draft.inputs.length) inputNames.value = draft.inputs;
 }, () => undefined);

@@ -1,5 +1,6 @@
 /** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
 import type { Case, CasePage } from "@/api/schema";
+import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
 
 export interface Texts {
@@ -36,15 +37,9 @@ export function textsOf(content: Case): Texts {
   };
 }
 
-const same = (one: unknown, other: unknown) => JSON.stringify(one) === JSON.stringify(other);
-
-export function edited(texts: Texts, before: Texts): Field[] {
-  return (Object.keys(FIELDS) as Field[]).filter((field) => !same(texts[field], before[field]));
-}
-
 /** The content with the edits in it. */
 export function contentWith(content: Case, texts: Texts): Case {
-  const changed = new Set(edited(texts, textsOf(content)));
+  const changed = new Set(differing(texts, textsOf(content)));
   const taken = <T>(field: Field, now: T, kept: T | undefined): T => (changed.has(field) || kept === undefined ? now : kept);
   const { expect } = content;
   const inputs = Object.entries(texts.inputs).map(([key, text]) => [key, valueLike(content.inputs?.[key], text)]);
@@ -71,20 +66,6 @@ function valueLike(kept: unknown, text: string): unknown {
 }
 
 const linesOf = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
-
-/** What was typed on top of `before`, put on top of what is kept now; fields that both changed are told. */
-export function onTop(texts: Texts, before: Texts, now: Texts): { texts: Texts; both: string[] } {
-  const [mine, theirs] = [edited(texts, before), new Set(edited(now, before))];
-  const merged = { ...now };
-  for (const field of mine) Object.assign(merged, { [field]: texts[field] });
-  return { texts: merged, both: mine.filter((field) => theirs.has(field) && !same(texts[field], now[field])).map((field) => FIELDS[field]) };
-}
-
-/** What is kept of a sheet that was left without saving. */
-export interface Unsaved {
-  texts: Texts;
-  before: Texts;
-}
 
 export function blankCase(inputs: string[]): CasePage {
   return {

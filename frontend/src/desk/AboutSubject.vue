@@ -1,15 +1,15 @@
 <script setup lang="ts">
 /** What the desk says of a subject, and the tags that it is found by. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { ref, watch } from "vue";
 
-import { api, got, ifMatch, messageOf } from "@/api/client";
+import { useSubjectChanges } from "@/api/subjects";
+import { messageOf } from "@/api/client";
 import type { SubjectLine } from "@/api/schema";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 const props = defineProps<{ line: SubjectLine | null }>();
 const emit = defineEmits<{ close: [] }>();
-const queries = useQueryClient();
+const changes = useSubjectChanges();
 const about = ref("");
 const tags = ref("");
 const wrong = ref("");
@@ -25,8 +25,7 @@ watch(
 async function save(): Promise<void> {
   try {
     const body = { about: about.value, tags: tags.value.split(",") };
-    await got(api.PUT("/api/v1/subjects/{name}/about", { params: { path: { name: props.line!.name }, header: ifMatch(props.line!.about_revision) }, body }));
-    await queries.invalidateQueries({ queryKey: ["desk"] });
+    await changes.setAbout(props.line!, body);
     emit("close");
   } catch (error) {
     wrong.value = messageOf(error);

@@ -4,7 +4,7 @@ import { useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useDesk } from "@/api/queries";
+import { useDesk } from "@/api/subjects";
 import type { SubjectLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
 import { useKeys } from "@/frame/keys";

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** Take in prompts from YAML files or a zip: first what each would do is shown, then it is done. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { useSubjectChanges } from "@/api/subjects";
+import { messageOf } from "@/api/client";
 import type { FileResult, FilesIn } from "@/api/schema";
 import { say } from "@/frame/notices";
 import { count } from "@/marks/format";
@@ -11,7 +11,7 @@ import SheetDialog from "@/parts/SheetDialog.vue";
 
 const props = defineProps<{ open: boolean }>();
 const emit = defineEmits<{ close: [] }>();
-const queries = useQueryClient();
+const changes = useSubjectChanges();
 const body = ref<FilesIn | null>(null);
 const results = ref<FileResult[]>([]);
 const replace = ref(false);
@@ -59,10 +59,8 @@ async function take(event: Event): Promise<void> {
 async function send(apply: boolean): Promise<void> {
   if (!body.value) return;
   try {
-    const done = await got(api.POST("/api/v1/files", { body: { ...body.value, replace: replace.value, apply } }));
-    results.value = done.results;
+    results.value = await changes.takeFiles({ ...body.value, replace: replace.value, apply });
     if (!apply) return;
-    await queries.invalidateQueries();
     say(`${count(todo.value, "prompt")} taken in.`);
     emit("close");
   } catch (error) {

@@ -1,17 +1,17 @@
 <script setup lang="ts">
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, got, messageOf } from "@/api/client";
-import { useStarters } from "@/api/queries";
+import { remember } from "@/keep/storage";
+import { messageOf } from "@/api/client";
+import { useStarters, useSubjectChanges } from "@/api/subjects";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 /** `from` is a prompt to copy. */
 const props = defineProps<{ open: boolean; from: string | null }>();
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
-const queries = useQueryClient();
+const changes = useSubjectChanges();
 const name = ref("");
 const about = ref("");
 const wrong = ref("");
@@ -42,10 +42,9 @@ async function create(): Promise<void> {
   busy.value = true;
   wrong.value = "";
   try {
-    const made = await got(api.POST("/api/v1/subjects", { body: { name: slug.value, about: about.value, starter: props.from ? null : starter.value, copy_of: props.from } }));
+    const made = await changes.create({ name: slug.value, about: about.value, starter: props.from ? null : starter.value, copy_of: props.from });
     // What a starter is tried on first is its sample.
-    if (chosen.value) localStorage.setItem(`epistem.try.${made.name}`, JSON.stringify({ columns: [], inputs: chosen.value.sample, caseNumber: null }));
-    await queries.invalidateQueries({ queryKey: ["desk"] });
+    if (chosen.value) remember(`try.${made.name}`, { columns: [], inputs: chosen.value.sample, caseNumber: null });
     name.value = about.value = "";
     emit("close");
     await router.push({ name: "draft", params: { name: made.name } });

@@ -2,7 +2,8 @@
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, provide, ref, useTemplateRef } from "vue";
 import { useRoute } from "vue-router";
 
-import { useModels, useVersions } from "@/api/queries";
+import { useModels } from "@/api/models";
+import { useVersions } from "@/api/subjects";
 import type { Example, Prompt, VersionPage } from "@/api/schema";
 import { isTyping, useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
@@ -31,9 +32,9 @@ const saving = ref(false);
 const nextNumber = computed(() => (versions.data.value?.[0]?.number ?? 0) + 1);
 const title = computed(() => {
   if (facts.baseVersion === null) return "Draft, no version yet";
-  return facts.edited || status.value === "TYPING" ? `Draft after v${facts.baseVersion}` : `Draft, same as v${facts.baseVersion}`;
+  return facts.edited || status.value === "CHANGED" ? `Draft after v${facts.baseVersion}` : `Draft, same as v${facts.baseVersion}`;
 });
-const savable = computed(() => facts.edited || facts.baseVersion === null || status.value === "TYPING");
+const savable = computed(() => facts.edited || facts.baseVersion === null || status.value === "CHANGED");
 const blocked = computed(() => {
   const problem = facts.problems[0];
   if (status.value === "REFUSED") return error.value;
@@ -131,7 +132,7 @@ useKeys([
           Save as v{{ nextNumber }}
         </button>
       </header>
-      <StaleDraft v-if="theirs && content" :base="base" :yours="content" :theirs="theirs.content" @settle="draft.settle" />
+      <StaleDraft v-if="theirs && content && base" :base="base" :yours="content" :theirs="theirs" @settle="draft.settle" />
       <div class="min-h-0 flex-1 overflow-auto">
         <div v-if="!content" class="flex flex-col gap-4 p-5">
           <template v-if="error">

@@ -2,7 +2,7 @@
 /** The prompt as a sheet: its parts in order, the role in the gutter. */
 import { computed, nextTick, onMounted, ref } from "vue";
 
-import { useFragments } from "@/api/queries";
+import { useFragments } from "@/api/fragments";
 import type { DraftProblem, FragmentLine, Prompt } from "@/api/schema";
 import { useChange } from "./change";
 import type { PartAction } from "./PartMenu.vue";

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Sampling settings, each with what it truly does. What the chosen models ignore is greyed. */
 import type { ModelLine, Settings } from "@/api/schema";
-import { useSettingsTable } from "@/api/queries";
+import { useSettingsTable } from "@/api/subjects";
 import TypedField from "@/parts/TypedField.vue";
 
 const settings = defineModel<Settings>({ required: true });

@@ -1,4 +1,5 @@
-import { onBeforeUnmount, ref } from "vue";
+import { useEventListener } from "@vueuse/core";
+import { ref } from "vue";
 
 import type { Place } from "./sheet";
 
@@ -13,12 +14,10 @@ export function useDrag(drop: (from: Place, to: Place) => void) {
   function begin(event: PointerEvent, place: Place): void {
     event.preventDefault();
     from.value = place;
-    window.addEventListener("pointermove", move);
-    window.addEventListener("pointerup", end);
-    window.addEventListener("keydown", cancel);
   }
 
   function move(event: PointerEvent): void {
+    if (!from.value) return;
     const under = document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>("[data-place]");
     if (!under) return;
     const [message = 0, part = 0] = under.dataset.place!.split(".").map(Number);
@@ -32,17 +31,12 @@ export function useDrag(drop: (from: Place, to: Place) => void) {
     if (begun && target) drop(begun, target);
   }
 
-  function cancel(event: KeyboardEvent): void {
-    if (event.key === "Escape") stop();
-  }
-
   function stop(): void {
     from.value = over.value = null;
-    window.removeEventListener("pointermove", move);
-    window.removeEventListener("pointerup", end);
-    window.removeEventListener("keydown", cancel);
   }
-  onBeforeUnmount(stop);
+  useEventListener("pointermove", move);
+  useEventListener("pointerup", end);
+  useEventListener("keydown", (event) => event.key === "Escape" && stop());
 
   return { from, over, begin };
 }

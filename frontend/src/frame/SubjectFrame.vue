@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
-import { useSubject } from "@/api/queries";
+import { useSubject } from "@/api/subjects";
 import { messageOf } from "@/api/client";
 import AppHeader from "./AppHeader.vue";
 import CourseStage from "./CourseStage.vue";

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed, watch } from "vue";
 
-import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
-import { useServerKeys } from "@/api/queries";
-import type { Habits, ModelLine } from "@/api/schema";
-import { keepUnsaved, unsavedOf } from "@/parts/unsaved";
+import { entryOf, fetchModel, useModelChanges, useServerKeys } from "@/api/models";
+import type { Habits, ModelEntry, ModelLine } from "@/api/schema";
+import { onTop } from "@/keep/onTop";
+import { useKeptDocument } from "@/keep/useKeptDocument";
 import HabitFields from "./HabitFields.vue";
 import TryModel from "./TryModel.vue";
 
@@ -38,59 +38,61 @@ const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
 const keys = useServerKeys();
 const known = computed(() => keys.data.value?.keys ?? []);
 const chosenKey = computed(() => known.value.find((key) => key.reference === entry.value.key_reference) ?? null);
-/** What was typed here and not saved, before one looked elsewhere. */
-const place = `model.${props.model?.name ?? ""}`;
-const left = unsavedOf<{ name: string; entry: typeof BLANK }>(place);
-const name = ref(left?.name ?? props.model?.name ?? "");
-const asSaved = { ...BLANK, ...(props.model ? own(props.model) : {}) };
-const entry = ref({ ...asSaved, ...left?.entry });
-/** Headers as they are typed: `Name: value`, one a line. */
-const headers = ref(Object.entries(entry.value.headers).map(([key, value]) => `${key}: ${value}`).join("\n"));
-watch(headers, (text) => {
-  const pairs = text.split("\n").map((line) => /^\s*([^:]+?)\s*:\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null);
-  entry.value.headers = Object.fromEntries(pairs.map((found) => [found[1]!, found[2]!]));
-});
-const before = ref(JSON.stringify(asSaved));
-const changed = computed(() => JSON.stringify(entry.value) !== before.value);
-keepUnsaved(place, () => (changed.value || (!props.model && name.value) ? { name: name.value, entry: entry.value } : null));
-const wrong = ref<Refusal | null>(null);
-const failed = ref("");
-const busy = ref(false);
-const taken = computed(() => props.names.includes(name.value.trim()));
-const whole = computed(() => name.value.trim() !== "" && entry.value.address.trim() !== "" && !taken.value);
 
-function own({ name: _name, revision: _revision, built_in: _built, ignores: _ignores, ...rest }: ModelLine) {
-  return rest;
+/** An entry as it is typed: headers as `Name: value`, one a line. */
+interface Typed extends Omit<ModelLine, "headers" | "revision" | "built_in" | "ignores"> {
+  headers: string;
 }
-/** A limit that is left empty is none. */
-const limits = computed(() => ({
-  calls_at_once: entry.value.calls_at_once || null,
-  requests_per_minute: entry.value.requests_per_minute || null,
-  tokens_per_minute: entry.value.tokens_per_minute || null,
-}));
+const page = (model: ModelLine | null): ModelLine => model ?? { ...BLANK, name: "", revision: 0, built_in: false, ignores: [] };
+function typedOf(model: ModelLine): Typed {
+  const headers = Object.entries(model.headers ?? {}).map(([key, value]) => `${key}: ${value}`).join("\n");
+  return { ...entryOf(model), name: model.name, headers };
+}
+function entryFrom({ name: _name, headers, ...typed }: Typed): ModelEntry {
+  const pairs = headers.split("\n").map((line) => /^\s*([^:]+?)\s*:\s*(.*?)\s*$/.exec(line)).filter((found) => found !== null);
+  return {
+    ...typed,
+    address: typed.address.trim(),
+    key_reference: typed.key_reference?.trim() || null,
+    headers: Object.fromEntries(pairs.map((found) => [found[1]!, found[2]!])),
+    // A limit that is left empty is none.
+    calls_at_once: typed.calls_at_once || null,
+    requests_per_minute: typed.requests_per_minute || null,
+    tokens_per_minute: typed.tokens_per_minute || null,
+  };
+}
+
+const changes = useModelChanges();
+const doc = useKeptDocument<ModelLine, Typed>(
+  {
+    load: async () => (props.model ? fetchModel(props.model.name) : page(null)),
+    send: (typed, model) => changes.save(typed.name.trim(), props.model ? model.revision : null, entryFrom(typed)),
+    contentOf: typedOf,
+    revisionOf: (model) => model.revision,
+    merge: (base, mine, theirs) => {
+      const { content, both } = onTop(base, mine, theirs);
+      return { content, both: both.map((field) => field.replaceAll("_", " ")) };
+    },
+  },
+  { place: `model.${props.model?.name ?? ""}`, saves: "when told", first: page(props.model) },
+);
+const { both, error, problem } = doc;
+const entry = computed(() => doc.content.value!);
+const busy = computed(() => doc.status.value === "KEEPING");
+const changed = computed(() => doc.status.value !== "KEPT");
+watch(() => props.model, (model) => model && doc.offer(model));
+const taken = computed(() => props.names.includes(entry.value.name.trim()));
+const whole = computed(() => entry.value.name.trim() !== "" && entry.value.address.trim() !== "" && !taken.value);
+
 function setHabits(found: Habits): void {
   entry.value.habits = found;
   void save();
 }
-const isWrong = (field: string) => wrong.value?.field === field;
+const isWrong = (field: string) => problem.value?.field === field;
 
 async function save(): Promise<void> {
   if (!whole.value || busy.value) return;
-  busy.value = true;
-  wrong.value = null;
-  failed.value = "";
-  const body = { ...entry.value, address: entry.value.address.trim(), key_reference: entry.value.key_reference?.trim() || null, ...limits.value };
-  try {
-    const kept = await got(api.PUT("/api/v1/models/{name}", { params: { path: { name: name.value.trim() }, header: props.model ? ifMatch(props.model.revision) : {} }, body }));
-    before.value = JSON.stringify(entry.value);
-    if (!props.model) name.value = ""; // so that the next new one starts empty
-    emit("saved", kept.name);
-  } catch (error) {
-    failed.value = messageOf(error);
-    wrong.value = error instanceof Refusal ? error : null;
-  } finally {
-    busy.value = false;
-  }
+  if (await doc.keep()) emit("saved", entry.value.name);
 }
 </script>
 
@@ -104,7 +106,7 @@ async function save(): Promise<void> {
     <div class="flex min-h-0 flex-1 flex-col gap-[10px] overflow-auto p-[14px]">
       <label v-if="!model" class="flex flex-col gap-1">
         <span>Name in Epistem</span>
-        <input v-model="name" class="field" placeholder="e.g. harbour-large" autofocus data-test="model-name" :aria-invalid="isWrong('name') || taken" />
+        <input v-model="entry.name" class="field" placeholder="e.g. harbour-large" autofocus data-test="model-name" :aria-invalid="isWrong('name') || taken" />
         <span v-if="taken" class="text-sm text-rust">There is a model of this name already.</span>
       </label>
       <label class="flex flex-col gap-1">
@@ -120,7 +122,7 @@ async function save(): Promise<void> {
       </label>
       <label class="flex flex-col gap-1">
         <span>Its name there <span class="caption">if it is another</span></span>
-        <input v-model="entry.served_as" class="field font-mono" :placeholder="name || 'the same'" data-test="model-served-as" :aria-invalid="isWrong('served_as')" />
+        <input v-model="entry.served_as" class="field font-mono" :placeholder="entry.name || 'the same'" data-test="model-served-as" :aria-invalid="isWrong('served_as')" />
       </label>
       <div class="flex flex-col gap-1">
         <label class="flex flex-col gap-1">
@@ -186,7 +188,7 @@ async function save(): Promise<void> {
       <HabitFields v-model="entry.habits" :format="entry.wire_format" />
       <label class="flex flex-col gap-1"
         ><span>More headers <span class="caption">Name: value; nothing secret</span></span
-        ><textarea v-model="headers" class="field font-mono text-sm" rows="1" data-test="model-headers" :aria-invalid="isWrong('headers')"></textarea
+        ><textarea v-model="entry.headers" class="field font-mono text-sm" rows="1" data-test="model-headers" :aria-invalid="isWrong('headers')"></textarea
       ></label>
       <fieldset class="flex flex-col gap-1">
         <legend>What it can do <span class="caption">what it can't is not sent</span></legend>
@@ -199,7 +201,8 @@ async function save(): Promise<void> {
       <label class="flex flex-col gap-1"
         ><span>Where data goes, and whether it is kept</span><textarea v-model="entry.policy" class="field" rows="2" data-test="model-policy"></textarea
       ></label>
-      <p v-if="failed" class="text-rust" role="alert" data-test="model-problem">{{ failed }}</p>
+      <p v-if="both.length" class="text-straw" role="status">Changed elsewhere, too: {{ both.join(", ") }}. Saving puts yours in its place.</p>
+      <p v-if="error" class="text-rust" role="alert" data-test="model-problem">{{ error }}</p>
       <div>
         <button type="submit" class="button button-main" :disabled="!whole || busy || (!!model && !changed)" data-test="save-model">
           {{ busy ? "Saving…" : model ? "Save changes" : "Add it" }}

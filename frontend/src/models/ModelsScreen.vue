@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
-import { api, got, ifMatch, messageOf } from "@/api/client";
-import { useModels } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { entryOf, useModelChanges, useModels } from "@/api/models";
 import type { ModelLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
 import { useKeys } from "@/frame/keys";
@@ -16,7 +15,7 @@ import ModelForm from "./ModelForm.vue";
 
 const route = useRoute();
 const router = useRouter();
-const queries = useQueryClient();
+const changes = useModelChanges();
 const models = useModels();
 const all = computed(() => models.data.value?.models ?? []);
 const adding = ref(false);
@@ -36,28 +35,28 @@ function host(address: string): string {
   return address.replace(/^https?:\/\//, "");
 }
 
-const refresh = () => queries.invalidateQueries({ queryKey: ["models"] });
 async function saved(name: string): Promise<void> {
   added.value = adding.value ? name : null;
-  await refresh();
   adding.value = false;
   await router.replace({ name: "models", params: { model: name } });
 }
 
 async function remove(model: ModelLine): Promise<void> {
-  const { name, revision, built_in: _built, ignores: _ignores, ...entry } = model;
   try {
-    await api.DELETE("/api/v1/models/{name}", { params: { path: { name }, header: ifMatch(revision) } });
-    say(`${name} is off the list; what it answered stays.`, () => void putBack(name, entry));
+    await changes.remove(model);
+    say(`${model.name} is off the list; what it answered stays.`, () => void putBack(model));
     await router.replace({ name: "models", params: {} });
-    await refresh();
   } catch (error) {
     complain(messageOf(error));
   }
 }
-async function putBack(name: string, entry: Omit<ModelLine, "name" | "revision" | "built_in" | "ignores">): Promise<void> {
-  await got(api.PUT("/api/v1/models/{name}", { params: { path: { name } }, body: entry }));
-  await saved(name);
+async function putBack(model: ModelLine): Promise<void> {
+  try {
+    await changes.save(model.name, null, entryOf(model));
+    await saved(model.name);
+  } catch (error) {
+    complain(messageOf(error));
+  }
 }
 
 useKeys([

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { onMounted, ref, useTemplateRef } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
+import { fetchOffered, useModelChanges } from "@/api/models";
+import { messageOf } from "@/api/client";
 import type { Greeted, Habits } from "@/api/schema";
 import { count, duration } from "@/marks/format";
 
@@ -9,6 +10,7 @@ import { count, duration } from "@/marks/format";
 const props = defineProps<{ name: string; changed: boolean; now?: boolean }>();
 const emit = defineEmits<{ pick: [name: string]; habits: [found: Habits] }>();
 const section = useTemplateRef<HTMLElement>("section");
+const changes = useModelChanges();
 const greeted = ref<Greeted | null>(null);
 const offered = ref<string[] | null>(null);
 const wrong = ref("");
@@ -28,7 +30,7 @@ async function doing(what: string, work: () => Promise<void>): Promise<void> {
 const greet = (name: string) =>
   doing("greet", async () => {
     greeted.value = null;
-    greeted.value = await got(api.POST("/api/v1/models/greet/{name}", { params: { path: { name } } }));
+    greeted.value = await changes.greet(name);
   });
 function setFound(): void {
   if (!greeted.value) return;
@@ -38,7 +40,7 @@ function setFound(): void {
 const list = (name: string) =>
   doing("list", async () => {
     offered.value = null;
-    const found = await got(api.GET("/api/v1/models/offered/{name}", { params: { path: { name } } }));
+    const found = await fetchOffered(name);
     offered.value = found.names;
   });
 

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useTrials } from "@/api/queries";
+import { useTrials } from "@/api/trials";
 import { cents, count, when } from "@/marks/format";
 
 const props = defineProps<{ name: string }>();

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
 import { useCaseTags } from "@/api/cases";
-import { api, got, ifMatch, messageOf, Refusal } from "@/api/client";
-import { useCheckKinds, useModels, useSubject, useTrial, useVersion, useVersions } from "@/api/queries";
+import { messageOf, Refusal } from "@/api/client";
+import { useModels } from "@/api/models";
+import { useCheckKinds, useSubject, useSubjectChanges, useVersion, useVersions } from "@/api/subjects";
+import { useTrial, useTrialChanges } from "@/api/trials";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
@@ -21,7 +22,8 @@ const FEWEST_CASES = 6;
 /** `newest`: just the newest version against the one before, whatever was being planned. */
 const props = defineProps<{ name: string; from: number | null; newest: boolean }>();
 const router = useRouter();
-const queries = useQueryClient();
+const subjects = useSubjectChanges();
+const trials = useTrialChanges();
 const name = computed(() => props.name);
 const subject = useSubject(name);
 const versions = useVersions(name);
@@ -88,8 +90,7 @@ function takeAll(): void {
 async function keepChecks(): Promise<void> {
   const [chosen, kept] = [plan.value?.checks, subject.data.value];
   if (!chosen || !kept || JSON.stringify(chosen) === JSON.stringify(kept.checks)) return;
-  const params = { path: { name: props.name }, header: ifMatch(kept.checks_revision) };
-  queries.setQueryData(["subject", props.name], await got(api.PUT("/api/v1/subjects/{name}/checks", { params, body: { checks: chosen } })));
+  await subjects.setChecks(kept, chosen);
 }
 
 async function start(): Promise<void> {
@@ -98,13 +99,8 @@ async function start(): Promise<void> {
   problem.value = null;
   try {
     await keepChecks();
-    const trial = await got(
-      api.POST("/api/v1/subjects/{name}/trials", { params: { path: { name: props.name } }, body: planning.body() }),
-    );
+    const trial = await trials.start(props.name, planning.body());
     planning.forget();
-    queries.setQueryData(["trial", trial.id], trial);
-    void queries.invalidateQueries({ queryKey: ["subject", props.name] });
-    void queries.invalidateQueries({ queryKey: ["trials", props.name] });
     await router.replace({ name: "trial", params: { name: props.name, id: trial.id } });
   } catch (error) {
     problem.value = error instanceof Refusal ? error : null;

@@ -1,23 +1,23 @@
 <script setup lang="ts">
 /** A trial that runs or has run: its facts at the left, its ticks as they land at the right. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 
-import { api, got, messageOf } from "@/api/client";
+import { useTrialChanges } from "@/api/trials";
+import { messageOf } from "@/api/client";
 import type { TrialPage } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { cents, count, when } from "@/marks/format";
-import { useNow } from "@/parts/useNow";
+import { useTimestamp } from "@vueuse/core";
 import { matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
 import TickMatrix from "./TickMatrix.vue";
-import { useStandIns } from "@/api/queries";
+import { useStandIns } from "@/api/models";
 import { useTrialEvents } from "./useTrialEvents";
 
 const props = defineProps<{ name: string; page: TrialPage }>();
 const router = useRouter();
-const queries = useQueryClient();
+const changes = useTrialChanges();
 const events = useTrialEvents(computed(() => props.page));
 const { ticks, over, rate, secondsLeft, lost } = events;
 const line = computed(() => events.line.value ?? props.page);
@@ -62,7 +62,7 @@ const firstUnanswered = computed(() => {
   return null;
 });
 /** Arms whose model is not asked for a while, with how long that is still so. */
-const now = useNow();
+const now = useTimestamp({ interval: 1_000 });
 const paused = computed(() =>
   line.value.paused.map((each) => {
     const seconds = Math.ceil((Date.parse(each.until) - now.value) / 1000);
@@ -86,9 +86,8 @@ async function change(how: "stop" | "go-on" | "ask-again" | "try-now"): Promise<
   if (asking.value) return;
   asking.value = true;
   try {
-    await got(api.POST(`/api/v1/trials/{trial_id}/${how}`, { params: { path: { trial_id: props.page.id } } }));
+    await changes.tell(props.page, how);
     if (how === "stop") say("Stopped. What was answered is kept.", () => void change("go-on"));
-    await Promise.all([["subject", props.name], ["trial", props.page.id]].map((queryKey) => queries.invalidateQueries({ queryKey })));
   } catch (error) {
     complain(messageOf(error));
   } finally {

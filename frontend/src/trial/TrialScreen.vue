@@ -5,7 +5,8 @@ import { useRoute, useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useSubject, useTrial } from "@/api/queries";
+import { useSubject } from "@/api/subjects";
+import { useTrial } from "@/api/trials";
 import TrialPlanner from "./TrialPlanner.vue";
 import TrialRun from "./TrialRun.vue";
 

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
+import { keys } from "@/api/keys";
 import { api, got, messageOf } from "@/api/client";
 import type { TrialPlan } from "@/api/schema";
 import { count, duration } from "@/marks/format";
@@ -23,7 +24,7 @@ export function useEstimate(name: string, plan: () => TrialPlan | null) {
     { immediate: true },
   );
   const query = useQuery({
-    queryKey: ["estimate", name, asked],
+    queryKey: keys.estimate(name, asked),
     queryFn: () =>
       got(
         api.POST("/api/v1/subjects/{name}/trials/estimate", {

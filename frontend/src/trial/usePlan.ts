@@ -1,6 +1,7 @@
 import { ref, watch } from "vue";
 
-import { cheapestAndDearest } from "@/api/queries";
+import { recall, remember } from "@/keep/storage";
+import { cheapestAndDearest } from "@/api/models";
 import type { CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionLine } from "@/api/schema";
 import { copied } from "@/parts/values";
 import { armOf, type PlannedArm } from "./arms";
@@ -41,18 +42,12 @@ export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
 
 /** The plan being made for a subject. It is remembered until a trial starts from it. */
 export function usePlan(name: string) {
-  const memory = `epistem.plan.${name}`;
+  const memory = `plan.${name}`;
   const plan = ref<PlanState | null>(null);
 
   watch(
     plan,
-    (state) => {
-      try {
-        if (state) localStorage.setItem(memory, JSON.stringify(state));
-      } catch {
-        // The browser keeps nothing; the plan is whole all the same.
-      }
-    },
+    (state) => state && remember(memory, state),
     { deep: true },
   );
 
@@ -71,20 +66,16 @@ export function usePlan(name: string) {
   }
 
   function remembered(): PlanState | null {
-    try {
-      const kept = JSON.parse(localStorage.getItem(memory) ?? "null") as PlanState | null;
-      if (!kept) return null;
-      const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
-      const plan = { ...kept, arms, like: kept.like ?? null };
-      const asked = kept.question ?? "likeliest";
-      if (typeof asked === "string") return { ...plan, question: asked };
-      const at = kept.arms.findIndex((arm) => arm.key === asked.arm);
-      return { ...plan, question: arms[at] ? { ...asked, arm: arms[at].key } : "likeliest" };
-    } catch {
-      return null;
-    }
+    const kept = recall<PlanState>(memory);
+    if (!kept?.arms) return null;
+    const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
+    const plan = { ...kept, arms, like: kept.like ?? null };
+    const asked = kept.question ?? "likeliest";
+    if (typeof asked === "string") return { ...plan, question: asked };
+    const at = kept.arms.findIndex((arm) => arm.key === asked.arm);
+    return { ...plan, question: arms[at] ? { ...asked, arm: arms[at].key } : "likeliest" };
   }
-  const forget = () => localStorage.removeItem(memory);
+  const forget = () => remember(memory, null);
 
   return { plan, body, remembered, forget };
 }

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 /** One case, two arms side by side: the answers of one repeat, with what differs marked. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
+import { useSubjectChanges } from "@/api/subjects";
 import { faultOf } from "@/api/fault";
-import { api, got, ifMatch, messageOf } from "@/api/client";
-import { useReadings, useTrialCase } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { useReadings, useTrialCase } from "@/api/trials";
 import type { ReadingLine, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { shown as shownText } from "@/parts/values";
@@ -14,7 +14,7 @@ import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null; baseline: number }>();
-const queries = useQueryClient();
+const changes = useSubjectChanges();
 const repeat = defineModel<number>("repeat", { required: true });
 const trial = computed(() => props.page.id);
 const caseAt = computed(() => props.caseAt);
@@ -50,16 +50,11 @@ watch(
 );
 /** Put the answer into the draft's examples, with the inputs of its case. */
 async function asExample(reading: ReadingLine): Promise<void> {
-  const path = { name: props.page.subject };
   try {
-    const draft = await got(api.GET("/api/v1/subjects/{name}/draft", { params: { path } }));
     const origin = `T${props.page.id}, case ${shown.value?.number}, repeat ${reading.repeat_no + 1}`;
     const example = { inputs: shown.value?.content.inputs, answer: reading.answer ?? "", origin };
-    const examples = [...(draft.content.examples ?? []), example];
-    const header = ifMatch(draft.revision);
-    await got(api.PUT("/api/v1/subjects/{name}/draft", { params: { path, header }, body: { ...draft.content, examples } }));
-    await queries.invalidateQueries({ queryKey: ["subject", props.page.subject] });
-    say(`It is example ${examples.length} of the draft now.`);
+    const number = await changes.addExample(props.page.subject, example);
+    say(`It is example ${number} of the draft now.`);
   } catch (wrong) {
     complain(messageOf(wrong));
   }

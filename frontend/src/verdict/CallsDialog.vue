@@ -4,7 +4,7 @@ import { computed, ref, watch } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useReading } from "@/api/queries";
+import { useReading } from "@/api/trials";
 import type { ReadingLine } from "@/api/schema";
 import { cents, count, duration } from "@/marks/format";
 import { copyText } from "@/parts/copy";

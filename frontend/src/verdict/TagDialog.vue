@@ -4,7 +4,7 @@ import { computed, toRef } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useTagResults } from "@/api/queries";
+import { useTagResults } from "@/api/trials";
 import { points } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
 

@@ -3,7 +3,8 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
-import { useStandIns, useVersions } from "@/api/queries";
+import { useStandIns } from "@/api/models";
+import { useVersions } from "@/api/subjects";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";

@@ -1,18 +1,19 @@
 <script setup lang="ts">
 /** Without a number: the latest trial's verdict. Arm, check, case and repeat stand in the address. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, onScopeDispose, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import { useStale } from "@/api/stale";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useSubject, useTrial, useVerdict } from "@/api/queries";
+import { useSubject } from "@/api/subjects";
+import { useTrial, useVerdict } from "@/api/trials";
 import { useTrialEvents } from "@/trial/useTrialEvents";
 import VerdictBody from "./VerdictBody.vue";
 
 const route = useRoute();
 const router = useRouter();
-const queries = useQueryClient();
+const stale = useStale();
 const name = computed(() => String(route.params.name));
 const id = computed(() => (route.params.id ? Number(route.params.id) : null));
 const subject = useSubject(name);
@@ -42,7 +43,7 @@ let asked = performance.now();
 function askAgain(): void {
   waiting = undefined;
   asked = performance.now();
-  void queries.invalidateQueries({ queryKey: ["verdict", id.value] });
+  if (id.value !== null) void stale.verdict(id.value);
 }
 watch(
   () => [line.value?.id, line.value?.landed, line.value?.recorded, line.value?.status],

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 /** All fragments: their versions, who includes them; one put into the sheet, changed, or begun. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
-import { api, got, messageOf } from "@/api/client";
-import { useFragment, useFragments, useFragmentText } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { useFragment, useFragmentChanges, useFragments, useFragmentText } from "@/api/fragments";
 import { say } from "@/frame/notices";
 import { when } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
@@ -14,7 +13,7 @@ import { includeOf } from "./fragments";
 /** `begin` is the text of a part that is to be kept as a fragment. */
 const props = defineProps<{ open: boolean; begin: { name: string; text: string } | null }>();
 const emit = defineEmits<{ close: []; insert: [text: string]; kept: [include: string] }>();
-const queries = useQueryClient();
+const changes = useFragmentChanges();
 const fragments = useFragments();
 const list = computed(() => fragments.data.value?.fragments ?? []);
 const chosen = ref<string | null>(null);
@@ -54,8 +53,7 @@ async function create(): Promise<void> {
   wrong.value = "";
   try {
     const { name, about, text } = form.value;
-    const made = await got(api.POST("/api/v1/fragments", { body: { name, about, text } }));
-    await queries.invalidateQueries({ queryKey: ["fragments"] });
+    const made = await changes.create({ name, about, text });
     say(`${made.name} is kept, as version 1.`);
     making.value = false;
     choose(made.name);
@@ -71,13 +69,7 @@ async function create(): Promise<void> {
 async function saveVersion(): Promise<void> {
   wrong.value = "";
   try {
-    const saved = await got(
-      api.POST("/api/v1/fragments/{fragment}/versions", {
-        params: { path: { fragment: chosen.value! } },
-        body: { text: form.value.text, note: form.value.note },
-      }),
-    );
-    await queries.invalidateQueries({ queryKey: ["fragments"] });
+    const saved = await changes.saveVersion(chosen.value!, { text: form.value.text, note: form.value.note });
     number.value = saved.versions[0]!.number;
     say(`${saved.name} has a version ${number.value}. Prompts stay with the one they have until you move them up.`);
   } catch (error) {

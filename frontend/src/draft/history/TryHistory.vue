@@ -1,11 +1,11 @@
 <script setup lang="ts">
 /** What was tried, newest first, with a way back to any of it. */
-import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 
+import { useTries, useTry } from "@/api/tries";
 import AnswerText from "@/answer/AnswerText.vue";
 import { faultOf } from "@/api/fault";
-import { api, got, messageOf } from "@/api/client";
+import { messageOf } from "@/api/client";
 import type { KeptTry, TryLine } from "@/api/schema";
 import { cents, duration, when } from "@/marks/format";
 import TickStrip from "@/marks/TickStrip.vue";
@@ -16,23 +16,10 @@ const props = defineProps<{ open: boolean; name: string }>();
 const emit = defineEmits<{ close: []; bring: [kept: KeptTry] }>();
 const chosen = ref<number | null>(null);
 
-const pages = useInfiniteQuery({
-  queryKey: ["tries", computed(() => props.name)],
-  queryFn: ({ pageParam }) =>
-    got(api.GET("/api/v1/subjects/{name}/tries", { params: { path: { name: props.name }, query: { before: pageParam } } })),
-  initialPageParam: null as number | null,
-  getNextPageParam: (last) => (last.more ? (last.tries.at(-1)?.id ?? null) : null),
-  enabled: computed(() => props.open),
-  staleTime: 0,
-});
+const name = computed(() => props.name);
+const pages = useTries(name, () => props.open);
 const lines = computed(() => pages.data.value?.pages.flatMap((page) => page.tries) ?? []);
-const kept = useQuery({
-  queryKey: ["try", computed(() => props.name), chosen],
-  queryFn: () =>
-    got(api.GET("/api/v1/subjects/{name}/tries/{try_id}", { params: { path: { name: props.name, try_id: chosen.value! } } })),
-  enabled: computed(() => chosen.value !== null),
-  staleTime: Infinity,
-});
+const kept = useTry(name, chosen);
 
 watch(
   () => props.open,

@@ -3,10 +3,12 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, defineAsyncComponent, ref, watch } from "vue";
 
+import { fetchRequest } from "@/api/tries";
 import { faultOf } from "@/api/fault";
 import { fetchCase, useCase, useFoundCases } from "@/api/cases";
-import { api, got, messageOf } from "@/api/client";
-import { cheapestAndDearest, useModels, useVersions } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { cheapestAndDearest, useModels } from "@/api/models";
+import { useVersions } from "@/api/subjects";
 import type { ExactRequest as Request, Example, KeptTry, Prompt } from "@/api/schema";
 import CaseSearch from "@/cases/CaseSearch.vue";
 import { useKeys } from "@/frame/keys";
@@ -108,7 +110,7 @@ async function showRequest(at = 0): Promise<void> {
   }
   try {
     const body = tryOut.bodyFor(column);
-    if (body) request.value = await got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name: props.name } }, body }));
+    if (body) request.value = await fetchRequest(props.name, body);
   } catch (wrong) {
     requestError.value = messageOf(wrong);
   }

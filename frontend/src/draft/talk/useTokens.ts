@@ -1,6 +1,7 @@
 import { ref, shallowRef, watch } from "vue";
 
-import { api, got } from "@/api/client";
+import { fetchRequest } from "@/api/tries";
+
 import type { ExactRequest, TryOut } from "@/api/schema";
 
 /**
@@ -23,7 +24,7 @@ export function useTokens(name: string, body: () => TryOut | null, changes: () =
     if (!wanted) return;
     busy = true;
     try {
-      request.value = await got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name } }, body: wanted }));
+      request.value = await fetchRequest(name, wanted);
     } catch {
       request.value = null; // the sheet says what is wrong with it
     } finally {

@@ -1,7 +1,8 @@
 import { computed, onScopeDispose, ref, toRaw, watch } from "vue";
 
+import { recall, rememberText } from "@/keep/storage";
 import { messageOf } from "@/api/client";
-import { useVersionContents } from "@/api/queries";
+import { useVersionContents } from "@/api/subjects";
 import type { Asked, CasePage, Expectation, Input, Prompt, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
@@ -28,8 +29,8 @@ interface Given {
 
 /** Trying a draft: inputs, columns, their answers and talks. Inputs and columns are remembered. */
 export function useTryOut(name: string, given: Given) {
-  const memory = `epistem.try.${name}`;
-  const remembered = read(memory);
+  const memory = `try.${name}`;
+  const remembered = recall<Remembered>(memory);
   const inputs = ref<Record<string, unknown>>(remembered?.inputs ?? {});
   const caseNumber = ref<number | null>(remembered?.caseNumber ?? null);
   const expect = ref<Expectation>({});
@@ -67,12 +68,8 @@ export function useTryOut(name: string, given: Given) {
         repeats: repeats.value,
         oneSeed: oneSeed.value,
       };
-      try {
-        const text = JSON.stringify(kept);
-        if (text.length < REMEMBERED_CHARACTERS) localStorage.setItem(memory, text);
-      } catch {
-        // Nothing depends on it.
-      }
+      const text = JSON.stringify(kept);
+      if (text.length < REMEMBERED_CHARACTERS) rememberText(memory, text);
     },
     { deep: true },
   );
@@ -260,14 +257,6 @@ export function useTryOut(name: string, given: Given) {
     inputs, sent, caseNumber, expect, changed, know, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
     useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
   };
-}
-
-function read(key: string): Remembered | null {
-  try {
-    return JSON.parse(localStorage.getItem(key) ?? "null") as Remembered | null;
-  } catch {
-    return null;
-  }
 }
 
 /** A value as the input's kind wants it. One that is not described may be JSON of a list or record. */

@@ -1,12 +1,11 @@
 <script setup lang="ts">
 /** All versions, each with its score; any two compared; one brought back, or made a prompt of its own. */
-import { useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
-import { api, got, messageOf } from "@/api/client";
-import { useScores, useVersion, useVersions } from "@/api/queries";
+import { messageOf } from "@/api/client";
+import { useScores, useSubjectChanges, useVersion, useVersions } from "@/api/subjects";
 import type { Prompt, VersionPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { percent, when } from "@/marks/format";
@@ -16,7 +15,7 @@ import CompareRows from "./CompareRows.vue";
 const props = defineProps<{ open: boolean; name: string; draft: Prompt; base: number | null; edited: boolean }>();
 const emit = defineEmits<{ close: []; bring: [version: VersionPage] }>();
 const router = useRouter();
-const queries = useQueryClient();
+const changes = useSubjectChanges();
 const EMPTY: Prompt = { messages: [] };
 const versions = useVersions(computed(() => props.name));
 const scores = useScores(computed(() => props.name), () => props.open);
@@ -66,12 +65,8 @@ async function branch(number: number): Promise<void> {
   const stem = `${props.name.slice(0, 54)}-v${number}`;
   for (let attempt = 1; attempt < 20; attempt += 1) {
     try {
-      const made = await got(
-        api.POST("/api/v1/subjects", {
-          body: { name: attempt === 1 ? stem : `${stem}-${attempt}`, about: `from ${props.name} v${number}`, copy_of: props.name, version: number },
-        }),
-      );
-      await queries.invalidateQueries({ queryKey: ["desk"] });
+      const name = attempt === 1 ? stem : `${stem}-${attempt}`;
+      const made = await changes.create({ name, about: `from ${props.name} v${number}`, copy_of: props.name, version: number });
       say(`${made.name} begins where v${number} stood.`);
       emit("close");
       await router.push({ name: "draft", params: { name: made.name } });

@@ -1,0 +1,39 @@
+/** The names under which answers of the server are kept. A shorter one stands for all that begin with it. */
+import type { MaybeRef } from "vue";
+
+type Name = MaybeRef<string>;
+type Id = MaybeRef<number | null>;
+
+export const keys = {
+  desk: (...find: Name[]) => ["desk", ...find],
+  starters: () => ["starters"],
+  settings: () => ["settings"],
+  checks: () => ["checks"],
+
+  subject: (name: Name) => ["subject", name],
+  versions: (name: Name) => ["versions", name],
+  scores: (name: Name) => ["versions", name, "scores"],
+  version: (name: Name, number: Id) => ["version", name, number],
+
+  cases: (name: Name, ...rest: unknown[]) => ["cases", name, ...rest],
+  case: (name: Name, ...number: Id[]) => ["case", name, ...number],
+  tries: (name: Name) => ["tries", name],
+  try: (name: Name, id: Id) => ["try", name, id],
+
+  fragments: () => ["fragments"],
+  fragment: (name: MaybeRef<string | null>) => ["fragments", "one", name],
+  fragmentText: (name: MaybeRef<string | null>, number: Id) => ["fragment text", name, number],
+
+  models: () => ["models"],
+  serverKeys: () => ["keys"],
+
+  trials: (name: Name, ...find: Name[]) => ["trials", name, ...find],
+  anyTrial: () => ["trial"],
+  trial: (id: Id) => ["trial", id],
+  trialCase: (id: Id, position: Id) => ["trial", id, "case", position],
+  estimate: (name: Name, ...plan: Name[]) => ["estimate", name, ...plan],
+  verdict: (id: Id, ...how: unknown[]) => ["verdict", id, ...how],
+  verdictTags: (id: Id, ...how: unknown[]) => ["verdict", id, "tags", ...how],
+  readings: (trial: Id, ...where: Id[]) => ["readings", trial, ...where],
+  reading: (id: Id) => ["reading", id],
+};
