@@ -62,11 +62,16 @@ _NAMES = [each.name for each in fields(Model)]
 
 
 def put(tx: Transaction, model: Model) -> None:
-    """Add the model, or change the one of that name, which takes its revision on."""
+    """Add the model, or change the one of that name, which takes its revision on.
+
+    At another address, or by another name there, it has not answered yet.
+    """
     changes = ", ".join(f"{name} = VALUES({name})" for name in _NAMES[1:])
     tx.run(
         f"INSERT INTO models ({', '.join(_NAMES)}, changed_by) "
-        f"VALUES ({', '.join(['%s'] * len(_NAMES))}, %s) ON DUPLICATE KEY UPDATE {changes}, "
+        f"VALUES ({', '.join(['%s'] * len(_NAMES))}, %s) ON DUPLICATE KEY UPDATE "
+        "answered_at = IF(address = VALUES(address) AND served_as = VALUES(served_as), answered_at, NULL), "
+        f"{changes}, "
         "changed_by = VALUES(changed_by), revision = revision + 1",
         [*(_kept(getattr(model, name)) for name in _NAMES), tx.by],
     )
@@ -75,6 +80,26 @@ def put(tx: Transaction, model: Model) -> None:
 def revisions(tx: Transaction) -> dict[str, int]:
     """How often each entry was put there, by name; a change has to say which it changes."""
     return {name: int(number) for name, number in tx.rows("SELECT name, revision FROM models")}
+
+
+def answered(tx: Transaction) -> set[str]:
+    """Names of those that have answered, at the address that they have now."""
+    return {name for (name,) in tx.rows("SELECT name FROM models WHERE answered_at IS NOT NULL")}
+
+
+def heard(tx: Transaction, name: str) -> None:
+    """It has answered."""
+    tx.run("UPDATE models SET answered_at = NOW(3) WHERE name = %s AND answered_at IS NULL", [name])
+
+
+def heard_in(tx: Transaction, trial_id: int) -> None:
+    """Those that a trial had answers from have answered."""
+    tx.run(
+        "UPDATE models m JOIN arms a ON a.model = m.name "
+        "JOIN arm_sums s ON s.trial_id = a.trial_id AND s.arm = a.position "
+        "SET m.answered_at = NOW(3) WHERE a.trial_id = %s AND s.answered > 0 AND m.answered_at IS NULL",
+        [trial_id],
+    )
 
 
 def asked_by_trial(tx: Transaction, name: str) -> int | None:

@@ -12,7 +12,7 @@ from epistem.core.checks.base import Finding, Span
 from epistem.core.errors import NotFound
 from epistem.core.trials.judging import Judged
 from epistem.core.trials.marks import Mark, verdicts_of
-from epistem.store import calls, marks
+from epistem.store import calls, marks, models
 from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean
 from epistem.store.database import Database, Transaction
 from epistem.store.documents import hexed, packed
@@ -197,6 +197,8 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
                 is_last, status, batch.trial_id,
             ),
         )  # fmt: skip
+        if is_last:
+            models.heard_in(tx, batch.trial_id)
     return len(kept), status
 
 

@@ -15,7 +15,7 @@ from epistem.core.errors import NotFound
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
 from epistem.core.trials.plan import Cell, TrialPlan
-from epistem.store import entries
+from epistem.store import entries, models
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.models import Model
@@ -272,6 +272,7 @@ def paused_of(tx: Transaction, trial_id: int) -> list[Paused]:
 
 def end(tx: Transaction, trial_id: int, status: str) -> bool:
     """Whether it was going on, and has that status now."""
+    models.heard_in(tx, trial_id)
     return bool(
         tx.run(
             "UPDATE trials SET status = %s, finished_at = NOW(3), changed_by = %s "

@@ -10,6 +10,8 @@ from epistem.up.errors import StartError
 
 USUAL_PORT = 8400
 TRIED = 20
+WAITING = 512
+"""Connections that may wait while the web server starts."""
 
 
 def free_port() -> int:
@@ -20,32 +22,45 @@ def free_port() -> int:
         return port
 
 
-def is_free(port: int) -> bool:
-    with socket.socket() as probe:
-        # As the server will bind it: a port in TIME_WAIT counts as free.
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
-            return False
-        return True
+def listener_for_web(asked: int | None, say: Callable[[str], None]) -> socket.socket:
+    """A socket that listens at the port asked for, or the usual one, or the next free one.
 
-
-def port_for_web(asked: int | None, say: Callable[[str], None]) -> int:
-    """The port asked for, or the usual one, or the next free one. Raises StartError."""
+    It is taken when it is chosen, so that two that start at once never choose the same. Raises StartError.
+    """
     if asked is not None:
-        if not is_free(asked):
+        found = _listen(asked)
+        if found is None:
             raise StartError(
                 f"Port {asked} is taken by another program. Leave PORT out to let Epistem choose, "
                 "or name another one."
             )
-        return asked
-    for port in range(USUAL_PORT, USUAL_PORT + TRIED):
-        if is_free(port):
-            if port != USUAL_PORT:
-                say(f"Port {USUAL_PORT} is taken, so this is on {port}.")
-            return port
-    return free_port()
+        return found
+    for port in (*range(USUAL_PORT, USUAL_PORT + TRIED), 0):
+        found = _listen(port)
+        if found is not None:
+            at = port_of(found)
+            if at != USUAL_PORT:
+                say(f"Port {USUAL_PORT} is taken, so this is on {at}.")
+            return found
+    raise StartError("There is no free port on this machine.")
+
+
+def port_of(listener: socket.socket) -> int:
+    port: int = listener.getsockname()[1]
+    return port
+
+
+def _listen(port: int) -> socket.socket | None:
+    """None where the port is taken. One in TIME_WAIT counts as free."""
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind(("127.0.0.1", port))
+        listener.listen(WAITING)
+    except OSError:
+        listener.close()
+        return None
+    return listener
 
 
 def answers(port: int) -> bool:

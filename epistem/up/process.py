@@ -19,8 +19,15 @@ class Child:
     """Ends when this process ends, even by SIGKILL. Ctrl-C in the terminal does not reach it."""
 
     def __init__(
-        self, name: str, command: Sequence[str], log: Path, *, env: dict[str, str] | None = None
+        self,
+        name: str,
+        command: Sequence[str],
+        log: Path,
+        *,
+        env: dict[str, str] | None = None,
+        keeps: Sequence[int] = (),
     ) -> None:
+        """`keeps` are file descriptors that it is handed, open."""
         self.name = name
         self.log = log
         log.parent.mkdir(parents=True, exist_ok=True)
@@ -32,6 +39,7 @@ class Child:
                 stderr=subprocess.STDOUT,
                 env={**os.environ, **(env or {})},
                 start_new_session=True,
+                pass_fds=keeps,
                 preexec_fn=_end_with_parent,
             )
 

@@ -7,6 +7,7 @@ import json
 import os
 import shutil
 import signal
+import socket
 import sys
 import time
 import urllib.request
@@ -22,7 +23,7 @@ from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate
 from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
-from epistem.up.ports import answers, free_port, port_for_web, wait_until
+from epistem.up.ports import answers, free_port, listener_for_web, port_of, wait_until
 from epistem.up.process import Child
 from epistem.web.limits import THREADS
 
@@ -50,6 +51,7 @@ class Supervisor:
         self._makers: dict[str, Callable[[], Child]] = {}
         self._restarts: dict[str, deque[float]] = {}
         self._stopping = False
+        self._listener: socket.socket | None = None
         self.web_port = 0
 
     @property
@@ -71,7 +73,8 @@ class Supervisor:
         ):  # INT is off in what a shell starts behind it
             signal.signal(number, self._on_signal)
         try:
-            self.web_port = port_for_web(self._asked_port, self._say)
+            self._listener = listener_for_web(self._asked_port, self._say)
+            self.web_port = port_of(self._listener)
             if reset:
                 self._say("Starting afresh: the old data is removed")
                 shutil.rmtree(self.home / "mariadb", ignore_errors=True)
@@ -106,6 +109,8 @@ class Supervisor:
     def stop(self) -> None:
         """End everything, the database last."""
         self._stopping = True
+        if self._listener is not None:
+            self._listener.close()
         for name in ("web server", "runner", "stand-in"):
             if name in self._children:
                 self._children[name].stop(seconds=8)
@@ -189,12 +194,16 @@ class Supervisor:
         return self._epistem("runner", "runner")
 
     def _web(self) -> Child:
+        """Whoever comes while it starts again waits at the socket, which is ours."""
+        assert self._listener is not None
+        held = self._listener.fileno()
         command = [
             sys.executable, "-m", "gunicorn", "epistem.web.app:from_environment()",
-            f"--bind=127.0.0.1:{self.web_port}", "--workers=1", "--worker-class=epistem.web.worker.Worker",
+            f"--bind=fd://{held}", "--workers=1", "--worker-class=epistem.web.worker.Worker",
             f"--threads={THREADS}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
         ]  # fmt: skip
-        return Child("web server", command, self.home / "logs" / "web.log", env=self._environment())
+        log, environment = self.home / "logs" / "web.log", self._environment()
+        return Child("web server", command, log, env=environment, keeps=[held])
 
     def _epistem(self, name: str, *arguments: str) -> Child:
         command = [sys.executable, "-m", "epistem.cli", *arguments]

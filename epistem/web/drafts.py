@@ -44,7 +44,8 @@ class DraftProblem(Shape):
 class DraftPage(Shape):
     """`inputs` are the names found in the text, `unused` those that are described and that no part asks
     for. `first_words` is the input that a dialogue begins with. `edited`: it differs from
-    `base_version`. `reply_in_words` is what {{ reply_shape() }} puts into a part."""
+    `base_version`. `problems` bar the way to a version; `doubts` don't. `reply_in_words` is what
+    {{ reply_shape() }} puts into a part."""
 
     revision: int
     content: Content
@@ -57,6 +58,7 @@ class DraftPage(Shape):
     first_words: str | None
     reply_in_words: str
     problems: list[DraftProblem]
+    doubts: list[DraftProblem]
 
 
 class VersionLine(Shape):
@@ -248,5 +250,6 @@ def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft)
             "first_words": kind.first_words(draft.content),
             "reply_in_words": shape_in_words(draft.content.reply),
             "problems": [DraftProblem.model_validate(p) for p in kind.problems(draft.content)],
+            "doubts": [DraftProblem.model_validate(p) for p in kind.doubts(draft.content)],
         }
     )

@@ -16,6 +16,7 @@ from epistem.models.client import ModelClient
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
 from epistem.store import models
+from epistem.store.database import Transaction
 from epistem.web.limits import QUESTIONS
 from epistem.web.permits import held
 from epistem.web.problems import Problem
@@ -72,6 +73,7 @@ class ModelLine(ModelEntry):
     name: str
     revision: int = Field(description="What a change of it sends in If-Match.")
     built_in: bool
+    answered: bool = Field(description="Whether it has ever answered at its address.")
     ignores: list[str] = Field(description="Settings that its wire format has no place for.")
     served_as: str
     wire_format: Literal["chat_completions", "messages"]
@@ -132,8 +134,7 @@ class SettingList(Shape):
 @bp.get("/models", responses={200: ModelList}, operation_id="listModels", summary="The model list")
 def list_models() -> Response:
     with transaction() as tx:
-        found, revisions = models.all_of(tx), models.revisions(tx)
-    return reply(ModelList(models=[_line(m, revisions) for m in found]))
+        return reply(ModelList(models=_lines(tx, models.all_of(tx))))
 
 
 @bp.put(
@@ -156,7 +157,7 @@ def put_model(path: ModelPath, header: IfMatch, body: ModelEntry) -> Response:
         if there is not None:
             check_revision(there, f"The model “{path.name}”")
         models.put(tx, model)
-        return reply(_line(models.get(tx, path.name), models.revisions(tx)))
+        return reply(_lines(tx, [models.get(tx, path.name)])[0])
 
 
 @bp.delete(
@@ -180,6 +181,8 @@ def greet_model(path: ModelPath) -> Response:
     model = _listed(path.name)
     with held(_questions, FULL):
         found = asyncio.run(_greet(model))
+    with transaction() as tx:
+        models.heard(tx, model.name)
     answer = found.reply
     return reply(
         Greeted(
@@ -214,10 +217,20 @@ def list_settings() -> Response:
     return reply(SettingList(settings=[SettingLine.model_validate(s) for s in SETTINGS]))
 
 
-def _line(model: models.Model, revisions: dict[str, int]) -> ModelLine:
-    more = {"ignores": list(model.format.ignores), "revision": revisions[model.name]}
-    told = {**vars(model), **more, "abilities": sorted(model.abilities)}
-    return ModelLine.model_validate(told)
+def _lines(tx: Transaction, found: list[models.Model]) -> list[ModelLine]:
+    revisions, answered = models.revisions(tx), models.answered(tx)
+    return [
+        ModelLine.model_validate(
+            {
+                **vars(model),
+                "ignores": list(model.format.ignores),
+                "revision": revisions[model.name],
+                "answered": model.built_in or model.name in answered,
+                "abilities": sorted(model.abilities),
+            }
+        )
+        for model in found
+    ]
 
 
 def _listed(name: str) -> models.Model:

@@ -77,6 +77,9 @@ class CheckKind(Shape):
     kind: str
     summary: str
     aspects: list[str]
+    options: dict[str, Any] = Field(
+        description="JSON Schema of its options: title, description and default of each."
+    )
 
 
 class SubjectPage(SubjectLine):
@@ -215,7 +218,9 @@ def list_checks() -> Response:
     for key in CHECKS:
         cls = check_class(key)
         titles = [aspect.title for aspect in cls.aspects]
-        kinds.append(CheckKind(key=key, kind=cls.kind, summary=cls.summary, aspects=titles))
+        options = cls.Options.model_json_schema()
+        told = {"kind": cls.kind, "summary": cls.summary, "aspects": titles, "options": options}
+        kinds.append(CheckKind(key=key, **told))
     return reply(CheckKinds(kinds=kinds))
 
 

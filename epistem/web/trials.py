@@ -27,6 +27,7 @@ from epistem.web.replies import (
 )
 from epistem.web.subjects import Measure
 from epistem.work import trials as work
+from epistem.work.by_model import steady_arms
 from epistem.work.evidence import outlook_of
 
 bp = blueprint("trials")
@@ -145,7 +146,7 @@ class EstimateShape(Shape):
     """What a trial will take. `unlabelled` of its cases expect no label. `seconds` is null while nothing
     is known of a model's speed. Answers are as long as past ones where `from_past`, else by a guess.
     `too_long` and `unfit` count requests that the window has no room for, and that the cases' inputs
-    can't make."""
+    can't make. `steady` are arms at temperature 0 of whose model past repeats were all alike."""
 
     cases: int
     unlabelled: int
@@ -157,6 +158,7 @@ class EstimateShape(Shape):
     from_past: bool
     too_long: int
     unfit: int
+    steady: list[int]
     showing: ShowingShape
 
 
@@ -249,7 +251,9 @@ def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
         subject = subjects.get(tx, path.name)
         found, outlook = work.estimate_of(tx, subject, body, IN_FLIGHT)
         showing = outlook_of(tx, subject, body, outlook)
+        steady = steady_arms(tx, subject, outlook, body.repeats)
     told = {**found._asdict(), "cases": outlook.cases, "unlabelled": outlook.unlabelled}
+    told["steady"] = steady
     return reply(EstimateShape(**told, showing=_showing(showing)))
 
 

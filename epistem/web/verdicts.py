@@ -19,6 +19,7 @@ from epistem.web.replies import (
 )
 from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
+from epistem.work.by_model import on_each_model
 from epistem.work.evidence import Evidence, evidence_of
 from epistem.work.tags import by_tag
 
@@ -194,6 +195,41 @@ def list_tag_results(path: TrialPath, query: WhichTags) -> Response:
         trial = trials.get(tx, path.trial_id)
         found = by_tag(tx, trial, query.arm, query.baseline, query.measure)
     return reply(TagList(tags=[TagShape.model_validate(each) for each in found]))
+
+
+class OnModelShape(Shape):
+    """What is said of `arm` against `baseline`, which differ in their version alone."""
+
+    model: str
+    arm: int
+    baseline: int
+    sentence: list[SegmentShape]
+
+
+class OnModels(Shape):
+    """A sentence for each model; none where there are not two that have both versions."""
+
+    models: list[OnModelShape]
+
+
+class HowToCount(BaseModel):
+    missing: Missing = "failed"
+
+
+@bp.get(
+    "/trials/<int:trial_id>/verdict/models", responses={200: OnModels}, operation_id="listModelVerdicts",
+    summary="What the main comparison comes to on each model",
+)  # fmt: skip
+def list_model_verdicts(path: TrialPath, query: HowToCount) -> Response:
+    with transaction() as tx:
+        found = on_each_model(tx, trials.get(tx, path.trial_id), query.missing)
+    told = [
+        OnModelShape.model_validate(
+            {**each._asdict(), "sentence": [SegmentShape.model_validate(s) for s in each.sentence]}
+        )
+        for each in found
+    ]
+    return reply(OnModels(models=told))
 
 
 def _rate(rate: Rate | None) -> RateShape | None:

@@ -9,6 +9,7 @@ from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures
 from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names
+from epistem.core.prompts.settings import Settings
 from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
@@ -34,13 +35,14 @@ class _SpeltOut(NamedTuple):
 
 
 class Outlook(NamedTuple):
-    """Of a plan: how many cases it asks, how many of those expect no label, its measures, and how many
-    cases each has something to say of."""
+    """Of a plan: how many cases it asks, how many of those expect no label, its measures, how many
+    cases each has something to say of, and the model and settings of each arm."""
 
     cases: int
     unlabelled: int
     measures: list[Measure]
     counts: list[int]
+    asked: list[tuple[str, Settings]]
 
 
 def estimate_of(
@@ -60,7 +62,8 @@ def estimate_of(
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
     found = estimate(arms, contents, plan.repeats, in_flight)
     unlabelled = sum(each.expect.label is None for each in contents)
-    return found, Outlook(len(contents), unlabelled, told.measures, counts)
+    asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
+    return found, Outlook(len(contents), unlabelled, told.measures, counts, asked)
 
 
 def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:

@@ -262,6 +262,7 @@ def keep(a_try: SentTry, tried: Tried, told: dict[str, Any]) -> int | None:
             entry_id = entries.keep(tx, a_try.model)
             try_id = tries.keep(tx, a_try.subject, a_try.content, asked, told, passed=passed)
             calls.insert(tx, "try", [(try_id, entry_id, call) for call in made], kept)
+            models.heard(tx, a_try.model.name)
     except Exception:
         log.exception("a try was not kept")
         return None

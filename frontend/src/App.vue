@@ -11,7 +11,7 @@ onScopeDispose(followLive(useQueryClient()));
 </script>
 
 <template>
-  <div class="flex h-full min-w-[1024px] flex-col">
+  <div class="flex h-full min-w-256 flex-col">
     <RouterView />
     <NoticeBar />
     <KeyFooter />

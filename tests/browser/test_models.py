@@ -13,7 +13,7 @@ def models(page):
 
 
 def rows(page):
-    return [text.split("\n")[0] for text in page.texts("model-row")]
+    return [text.split()[0] for text in page.texts("model-row")]
 
 
 def test_a_built_in_model_is_asked_for_a_word_and_its_server_for_its_names(models):

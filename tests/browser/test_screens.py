@@ -110,7 +110,7 @@ class TestAddresses:
         )
         assert "label is right" in chosen.text
         pressed = page.driver.find_elements(
-            By.CSS_SELECTOR, '[data-test="reader"] [aria-pressed="true"]'
+            By.CSS_SELECTOR, '[data-test="reader"] [title^="Repeat"][aria-pressed="true"]'
         )
         assert [button.text for button in pressed] == ["4"]
 

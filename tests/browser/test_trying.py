@@ -171,3 +171,39 @@ def test_any_try_of_the_history_can_be_gone_back_to(page, make):
     page.until(lambda: page.editor("0-0").text == "Answer with the one word: harbour")
     assert page.find("input-message").get_attribute("value") == "first words"
     page.until(lambda: len(page.all("answer")) == 1)
+
+
+def test_what_the_same_text_was_answered_before_the_last_edit_stands_below(page, make):
+    opened(page, make, "earlier", "Answer with the word tide.", "Hello")
+    answered(page)
+    assert not page.all("earlier")
+    page.editor("0-0").send_keys(Keys.CONTROL, "a")
+    page.editor("0-0").send_keys("Answer with the word ebb.")
+    page.until(lambda: len(page.all("answers-older")) == 2)
+    answered(page)
+    page.until(lambda: len(page.all("earlier")) == 2)
+    assert page.texts("earlier")[0].startswith("Before the draft changed")
+    assert "tide" in page.texts("earlier")[0]
+    page.fill("input-message", "Another text")
+    answered(page)
+    assert not page.all("earlier")
+
+
+def test_the_choices_of_the_label_field_are_the_labels_of_the_cases(page, make):
+    schema = {
+        "type": "object",
+        "properties": {"label": {"enum": ["ebb", "flood"]}},
+        "required": ["label"],
+    }
+    reply = {"kind": "json", "labels": ["old", "ones"], "json_schema": schema}
+    examples = [{"inputs": {"message": "x"}, "answer": "ebb"}]
+    opened(page, make, "one-list", "Sort.", "Hello", reply=reply, examples=examples)
+    page.reads("open-examples", "look")
+    page.click("open-examples")
+    page.reads("example-doubt", "not JSON")
+    page.click("open-reply")
+    page.reads("labels-are", "ebb, flood")
+    page.press("k")
+    page.until(
+        lambda: page.text("expected-label").split() == ["nothing", "expected", "ebb", "flood"]
+    )

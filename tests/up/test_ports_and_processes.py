@@ -4,13 +4,14 @@ import socket
 import subprocess
 import sys
 import textwrap
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
 from epistem.store.database import Address, StoreError
 from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
-from epistem.up.ports import USUAL_PORT, free_port, is_free, port_for_web
+from epistem.up.ports import free_port, listener_for_web, port_of
 from epistem.up.process import Child
 from epistem.up.supervisor import running_database
 from tests.kit.waiting import wait_for
@@ -26,20 +27,24 @@ def taken():
 
 class TestPorts:
     def test_a_taken_port_that_was_asked_for_is_refused_with_what_to_do(self, taken):
-        assert not is_free(taken)
         with pytest.raises(
             StartError, match=f"Port {taken} is taken by another program. Leave PORT out"
         ):
-            port_for_web(taken, lambda line: None)
+            listener_for_web(taken, lambda line: None)
 
-    def test_the_next_free_one_stands_in_for_the_usual_one(self, monkeypatch):
-        told = []
-        monkeypatch.setattr("epistem.up.ports.is_free", lambda port: port > USUAL_PORT + 2)
-        assert port_for_web(None, told.append) == USUAL_PORT + 3
-        assert told == [f"Port {USUAL_PORT} is taken, so this is on {USUAL_PORT + 3}."]
-
-    def test_a_free_port_is_free(self):
-        assert is_free(free_port())
+    def test_who_starts_at_once_never_chooses_the_same(self, monkeypatch):
+        usual = free_port()
+        monkeypatch.setattr("epistem.up.ports.USUAL_PORT", usual)
+        told: list[str] = []
+        with ThreadPoolExecutor(8) as threads:
+            held = list(threads.map(lambda _: listener_for_web(None, told.append), range(8)))
+        ports = {port_of(each) for each in held}
+        for each in held:
+            each.close()
+        assert len(ports) == 8
+        assert min(ports) == usual
+        assert len(told) == 7
+        assert told[0].startswith(f"Port {usual} is taken, so this is on ")
 
 
 class TestChild:

@@ -99,6 +99,27 @@ def test_a_greeting_tells_what_came_of_it(api, two_models):
     assert said["input_tokens"] > 5
 
 
+def test_one_is_known_to_answer_once_it_has_and_until_its_address_changes(
+    api, two_models, stand_in, database
+):
+    def answered():
+        found = api.get("/models").get_json()["models"]
+        return next(each["answered"] for each in found if each["name"] == "harbour-1")
+
+    put(api, address=stand_in, served_as="tern-s")
+    assert not answered()
+    assert api.post("/models/greet/harbour-1").status_code == 200
+    assert answered()
+    put(api, address=stand_in, served_as="tern-s", about="a note changes nothing")
+    assert answered()
+    put(api, address=stand_in, served_as="gannet-l")
+    assert not answered()
+    body = {"content": sorting_prompt().to_json(), "inputs": {"note": "Hi"}, "model": "harbour-1"}
+    api.post("/subjects", {"name": "shelf-note"})
+    assert api.post("/subjects/shelf-note/tries", body).status_code == 200
+    assert answered()
+
+
 def test_the_servers_own_name_of_a_model_is_sent(api, two_models, stand_in):
     put(api, address=stand_in, served_as="gannet-l")
     assert api.post("/models/greet/harbour-1", {}).get_json()["model"] == "gannet-l"

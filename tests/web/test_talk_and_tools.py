@@ -90,7 +90,9 @@ class TestTools:
     def test_a_model_without_the_ability_is_not_told_of_tools(self, api, made):
         entry = next(m for m in api.get("/models").get_json()["models"] if m["name"] == "gannet-l")
         fields = {
-            k: v for k, v in entry.items() if k not in ("name", "revision", "built_in", "ignores")
+            k: v
+            for k, v in entry.items()
+            if k not in ("name", "revision", "built_in", "answered", "ignores")
         }
         api.change("/models/plain", {**fields, "served_as": "gannet-l", "abilities": []})
         body = {

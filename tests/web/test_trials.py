@@ -275,6 +275,36 @@ class TestVerdicts:
         gone = api.get(f"/trials/{page['id']}/verdict?baseline=2")
         assert_problem(gone, 422, "baseline", "none of the 2 arms")
 
+    def test_two_versions_on_two_models_get_a_sentence_on_each(self, api, subject, running):
+        arms = [{"version": v, "model": m} for m in ("tern-s", "gannet-l") for v in (1, 2)]
+        page = finished(api, arms=arms)
+        at = f"/trials/{page['id']}/verdict"
+        found = api.get(f"{at}/models").get_json()["models"]
+        told = [(each["model"], each["arm"], each["baseline"]) for each in found]
+        assert told == [("tern-s", 1, 0), ("gannet-l", 3, 2)]
+        for each in found:
+            page = api.get(f"{at}?baseline={each['baseline']}").get_json()
+            assert each["sentence"] == page["sentences"][each["arm"]] != []
+        one_model = finished(api, arms=arms[:2])
+        assert api.get(f"/trials/{one_model['id']}/verdict/models").get_json() == {"models": []}
+
+    def test_repeats_that_were_all_alike_at_temperature_0_are_told_in_the_next_plan(
+        self, api, subject, running
+    ):
+        cold = [{**arm, "settings": {"temperature": 0}} for arm in PLAN["arms"]]
+        plan = {**PLAN, "arms": [cold[0], PLAN["arms"][1]]}
+
+        def steady(plan):
+            estimate = api.post("/subjects/shelf-note/trials/estimate", plan).get_json()
+            return estimate["steady"]
+
+        assert steady(plan) == []
+        page = finished(api, arms=cold)
+        shares = api.get(f"/trials/{page['id']}/verdict").get_json()["agreements"]
+        assert all(share == 1 for row in shares for share in row)
+        assert steady(plan) == [0]
+        assert steady({**plan, "repeats": 1}) == []
+
     def test_results_by_tag_are_the_shares_of_its_cases(self, api, subject, running):
         for number, tag in ((1, "odd"), (3, "odd"), (2, "even"), (4, "even"), (5, "alone")):
             case = api.get(f"/subjects/shelf-note/cases/{number}").get_json()["content"]

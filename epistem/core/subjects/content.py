@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.core.prompts.dialogue import first_words
+from epistem.core.prompts.doubts import doubts_of
 from epistem.core.prompts.inputs import inputs_of, unused_inputs
 from epistem.core.prompts.problems import Problem, problems_of
 from epistem.core.shapes import listed
@@ -23,6 +24,7 @@ class OfKind(NamedTuple):
     read: Callable[[Any], Content]
     blank: Callable[[], Content]
     problems: Callable[[Content], list[Problem]]
+    doubts: Callable[[Content], list[Problem]]
     inputs: Callable[[Content], list[str]]
     unused: Callable[[Content], list[str]]
     first_words: Callable[[Content], str | None]
@@ -31,7 +33,13 @@ class OfKind(NamedTuple):
 KINDS: Mapping[str, OfKind] = MappingProxyType(
     {
         "prompt": OfKind(
-            Prompt.from_json, blank_prompt, problems_of, inputs_of, unused_inputs, first_words
+            read=Prompt.from_json,
+            blank=blank_prompt,
+            problems=problems_of,
+            doubts=doubts_of,
+            inputs=inputs_of,
+            unused=unused_inputs,
+            first_words=first_words,
         ),
     }
 )

@@ -9,8 +9,8 @@ import JsonTree from "./JsonTree.vue";
 import MarkdownText, { looksLikeMarkdown } from "./MarkdownText.vue";
 
 const props = withDefaults(
-  defineProps<{ text: string; findings?: FindingShape[]; value?: unknown; faults?: ShapeFault[]; differs?: Span[]; side?: "baseline" | "other" }>(),
-  { findings: () => [], value: undefined, faults: () => [], differs: () => [], side: "other" },
+  defineProps<{ text: string; findings?: FindingShape[]; value?: unknown; faults?: ShapeFault[]; differs?: Span[]; side?: "baseline" | "other"; beside?: unknown }>(),
+  { findings: () => [], value: undefined, faults: () => [], differs: () => [], side: "other", beside: undefined },
 );
 const LONG = 60_000;
 const hasTree = computed(() => typeof props.value === "object" && props.value !== null);
@@ -18,7 +18,7 @@ const hasDrawn = computed(() => !hasTree.value && looksLikeMarkdown(props.text))
 const chosen = ref<boolean | null>(null);
 /** Words that a check objects to can be underlined in the raw text only. */
 const objected = computed(() => props.findings.some((finding) => !finding.passed && finding.spans.length > 0));
-const raw = computed(() => chosen.value ?? ((objected.value && props.faults.length === 0) || props.differs.length > 0));
+const raw = computed(() => chosen.value ?? (!(hasTree.value && props.beside !== undefined) && ((objected.value && props.faults.length === 0) || props.differs.length > 0)));
 const all = ref(false);
 const isJson = computed(() => /^\s*[[{`]/.test(props.text));
 const shown = computed(() => (all.value || props.text.length <= LONG ? props.text : props.text.slice(0, LONG)));
@@ -32,7 +32,7 @@ const shown = computed(() => (all.value || props.text.length <= LONG ? props.tex
       </button>
       <button type="button" :class="raw ? 'font-semibold' : 'link'" :aria-pressed="raw" data-test="raw" @click="chosen = true">raw</button>
     </div>
-    <JsonTree v-if="hasTree && !raw" :value="value" :faults="faults" />
+    <JsonTree v-if="hasTree && !raw" :value="value" :faults="faults" :beside="beside" :side="side" />
     <MarkdownText v-else-if="hasDrawn && !raw" class="font-serif text-read" :text="shown" />
     <div v-else :class="isJson ? 'font-mono text-base' : 'font-serif text-read'">
       <MarkedText :text="shown" :findings="findings" :differs="differs" :side="side" />

@@ -32,7 +32,7 @@ function one(token: Token): VNodeChild {
     case "list": {
       const list = token as Tokens.List;
       const kind = list.ordered ? "ol" : "ul";
-      const items = list.items.map((item) => h("li", { class: "mb-[2px]" }, all(item.tokens)));
+      const items = list.items.map((item) => h("li", { class: "mb-0.5" }, all(item.tokens)));
       return h(kind, { class: `mb-2 ml-5 ${list.ordered ? "list-decimal" : "list-disc"}`, start: list.start || undefined }, items);
     }
     case "link":

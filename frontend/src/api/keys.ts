@@ -34,6 +34,7 @@ export const keys = {
   estimate: (name: Name, ...plan: Name[]) => ["estimate", name, ...plan],
   verdict: (id: Id, ...how: unknown[]) => ["verdict", id, ...how],
   verdictTags: (id: Id, ...how: unknown[]) => ["verdict", id, "tags", ...how],
+  modelVerdicts: (id: Id, ...how: unknown[]) => ["verdict", id, "models", ...how],
   readings: (trial: Id, ...where: Id[]) => ["readings", trial, ...where],
   reading: (id: Id) => ["reading", id],
 };

@@ -30,16 +30,18 @@ export function useStandIns(names: () => string[]): ComputedRef<string> {
 }
 
 /** The two ends of the list, which is in order of price: between them lies what a price buys. One without a price
- * stands at no end, so it is taken only where there is no other. */
+ * stands at no end, and one that never answered may not work: those are taken only where there is no other. */
 export function cheapestAndDearest(models: ModelLine[]): ModelLine[] {
-  const priced = models.filter((model) => model.input_cents > 0 || model.output_cents > 0);
-  const among = priced.length ? priced : models;
+  const answered = models.filter((model) => model.answered);
+  const tried = answered.length ? answered : models;
+  const priced = tried.filter((model) => model.input_cents > 0 || model.output_cents > 0);
+  const among = priced.length ? priced : tried;
   const ends = [among[0], among.at(-1)].filter((model) => model !== undefined);
   return [...new Set(ends)];
 }
 
 /** A model without its name and what the server adds. */
-export function entryOf({ name: _name, revision: _revision, built_in: _builtIn, ignores: _ignores, ...entry }: ModelLine) {
+export function entryOf({ name: _name, revision: _revision, built_in: _builtIn, answered: _answered, ignores: _ignores, ...entry }: ModelLine) {
   return entry;
 }
 

@@ -62,6 +62,16 @@ export function useTagResults(id: Ref<number>, arm: Ref<number | null>, baseline
   });
 }
 
+/** What the main comparison comes to on each model, looked up while `wanted`. */
+export function useModelVerdicts(id: Ref<number>, missing: Ref<"failed" | "left_out">, wanted: () => boolean) {
+  return useQuery({
+    queryKey: keys.modelVerdicts(id, missing),
+    queryFn: () =>
+      got(api.GET("/api/v1/trials/{trial_id}/verdict/models", { params: { path: { trial_id: id.value }, query: { missing: missing.value } } })),
+    enabled: computed(wanted),
+  });
+}
+
 /** One of a trial's cases, as it was when the trial was made. */
 export function useTrialCase(trial: Ref<number>, position: Ref<number>) {
   return useQuery({

@@ -58,24 +58,24 @@ function take(choice: CaseEntry | "none" | null): void {
     />
     <ComboboxButton ref="opener" class="sr-only" tabindex="-1" aria-hidden="true" />
     <ComboboxOptions
-      class="absolute inset-x-0 top-full z-20 mt-1 max-h-[330px] min-w-[320px] overflow-auto border border-ink-3 bg-sheet py-1"
+      class="absolute inset-x-0 top-full z-20 mt-1 max-h-82.5 min-w-80 overflow-auto border border-ink-3 bg-sheet py-1"
       :data-test="`${test}-options`"
     >
       <ComboboxOption v-if="none && !typed" v-slot="{ active }" value="none" as="template">
-        <li class="px-3 py-[5px]" :class="active ? 'bg-kelp-wash' : ''" data-test="no-case">{{ none }}</li>
+        <li class="px-3 py-1.25" :class="active ? 'bg-kelp-wash' : ''" data-test="no-case">{{ none }}</li>
       </ComboboxOption>
       <ComboboxOption v-for="each in cases" :key="each.number" v-slot="{ active }" :value="each" as="template">
-        <li class="grid grid-cols-[34px_1fr_auto] gap-x-2 px-3 py-[5px]" :class="active ? 'bg-kelp-wash' : ''" :data-test="`case-${each.number}`">
+        <li class="grid grid-cols-[34px_1fr_auto] gap-x-2 px-3 py-1.25" :class="active ? 'bg-kelp-wash' : ''" :data-test="`case-${each.number}`">
           <span class="font-mono text-sm text-ink-2">{{ each.number }}</span>
           <span class="truncate">{{ each.title }}</span>
           <span class="font-mono text-xs text-ink-2">{{ each.label }}</span>
         </li>
       </ComboboxOption>
-      <li v-if="faultOf(found)" class="px-3 py-[5px] text-rust">The cases can’t be looked through at the moment.</li>
-      <li v-else-if="found.data.value && !cases.length" class="px-3 py-[5px] text-ink-2">
+      <li v-if="faultOf(found)" class="px-3 py-1.25 text-rust">The cases can’t be looked through at the moment.</li>
+      <li v-else-if="found.data.value && !cases.length" class="px-3 py-1.25 text-ink-2">
         {{ typed ? `No case has “${typed}” in it.` : "No cases are kept yet." }}
       </li>
-      <li v-else-if="more > 0" class="caption px-3 pt-[5px]">{{ count(more, "more case") }}: type words of one to find it.</li>
+      <li v-else-if="more > 0" class="caption px-3 pt-1.25">{{ count(more, "more case") }}: type words of one to find it.</li>
     </ComboboxOptions>
   </Combobox>
 </template>

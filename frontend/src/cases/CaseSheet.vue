@@ -60,7 +60,7 @@ async function save(): Promise<void> {
 
 <template>
   <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="save" @keydown.ctrl.enter.prevent.stop="save">
-    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-head">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ isNew ? "New case" : `Case ${page.number}` }}</span>
         <span class="caption block truncate">{{
@@ -76,13 +76,13 @@ async function save(): Promise<void> {
     <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
       <label v-for="(_, input) in texts.inputs" :key="input" class="flex flex-col gap-1">
         <span class="font-mono text-xs text-slate">{{ input }}</span>
-        <img v-if="isPicture(texts.inputs[input])" :src="texts.inputs[input]" :alt="String(input)" class="max-h-[200px] self-start border border-rule" />
+        <img v-if="isPicture(texts.inputs[input])" :src="texts.inputs[input]" :alt="String(input)" class="max-h-50 self-start border border-rule" />
         <textarea
           v-else
           ref="fields"
           v-model="texts.inputs[input]"
           rows="3"
-          class="field field-sizing-content max-h-[340px] min-h-[78px] w-full font-serif text-read"
+          class="field field-sizing-content max-h-85 min-h-19.5 w-full font-serif text-read"
           :data-test="`case-input-${input}`"
         ></textarea>
       </label>
@@ -90,11 +90,11 @@ async function save(): Promise<void> {
       <LabelField v-model="texts.label" :labels="labels" />
       <label class="flex flex-col gap-1">
         <span>An answer that would be right <span class="caption">(for you, and to show as an example)</span></span>
-        <textarea v-model="texts.answer" rows="1" class="field field-sizing-content max-h-[200px] w-full font-serif"></textarea>
+        <textarea v-model="texts.answer" rows="1" class="field field-sizing-content max-h-50 w-full font-serif"></textarea>
       </label>
       <label class="flex flex-col gap-1">
         <span>It must not say <span class="caption">(words, one a line; capitals do not count)</span></span>
-        <textarea v-model="texts.mustNotSay" rows="1" class="field field-sizing-content max-h-[120px] w-full font-serif" data-test="case-must-not-say"></textarea>
+        <textarea v-model="texts.mustNotSay" rows="1" class="field field-sizing-content max-h-30 w-full font-serif" data-test="case-must-not-say"></textarea>
       </label>
       <label class="flex flex-col gap-1">
         <span>Tags <span class="caption">(commas between)</span></span>

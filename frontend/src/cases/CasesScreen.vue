@@ -3,6 +3,8 @@ import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, ref, useTemplateRef, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import ColumnRow from "@/parts/ColumnRow.vue";
+import { labelsOf } from "@/draft/reply/labels";
 import { useCase, useCaseChanges, useCaseList } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { fetchDraft, useSubject } from "@/api/subjects";
@@ -19,6 +21,7 @@ import CaseSheet from "./CaseSheet.vue";
 import PasteCases from "./PasteCases.vue";
 import { blankCase } from "./editing";
 
+const COLUMNS = "42px 1fr 84px 128px 92px";
 const route = useRoute();
 const router = useRouter();
 const name = computed(() => String(route.params.name));
@@ -95,7 +98,7 @@ watch(pending, async (still) => {
 const labels = ref<string[]>([]);
 const inputNames = ref<string[]>(["message"]);
 void fetchDraft(name.value).then((draft) => {
-  labels.value = draft.content.reply?.kind === "text" ? [] : (draft.content.reply?.labels ?? []);
+  labels.value = labelsOf(draft.content.reply);
   if (draft.inputs.length) inputNames.value = draft.inputs;
 }, () => undefined);
 
@@ -129,9 +132,9 @@ useKeys([
 </script>
 
 <template>
-  <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
+  <main class="flex min-h-0 flex-1 gap-3 px-edge py-3">
     <section class="panel flex min-w-0 flex-[3] flex-col">
-      <header class="flex items-center gap-3 border-b border-rule px-[14px] py-[10px]">
+      <header class="flex items-center gap-3 border-b border-rule px-gut py-head">
         <span class="font-semibold whitespace-nowrap">{{ typed && !pending ? `${found.toLocaleString("en")} of ${count(kept, "case")}` : count(kept, "case") }}</span>
         <input
           v-model="typed"
@@ -143,14 +146,12 @@ useKeys([
         <button type="button" class="button" data-test="paste-cases" @click="pasting = true">Paste a list</button>
         <button type="button" class="button" data-test="add-case" @click="adding = true">Add a case</button>
       </header>
-      <div
-        class="grid grid-cols-[42px_1fr_84px_128px_92px] gap-x-3 border-b border-rule px-[14px] py-[6px] text-xs font-medium text-ink-2"
-      >
+      <ColumnRow head :columns="COLUMNS">
         <span>No.</span><span>Case</span><span>Expects</span><span>Tags</span>
         <span class="truncate" :title="stripsOf">{{ stripsOf || "Latest trial" }}</span>
-      </div>
+      </ColumnRow>
       <div ref="scroller" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
-        <div v-if="pending" class="flex flex-col gap-2 p-[14px]" aria-label="Loading">
+        <div v-if="pending" class="flex flex-col gap-2 p-gut" aria-label="Loading">
           <div v-for="n in 8" :key="n" class="h-6 bg-paper"></div>
         </div>
         <div v-else-if="error && lines.size === 0" class="p-6">
@@ -159,7 +160,7 @@ useKeys([
         </div>
         <div v-else-if="kept === 0" class="p-6">
           <p class="font-serif text-say">No cases yet.</p>
-          <p class="mt-2 max-w-[520px]">
+          <p class="mt-2 max-w-130">
             A case is one recorded input, with what you expect of the answer. Keep them while you try: press
             <kbd class="key">K</kbd> on the Draft screen. Or add one here. Six are the fewest that can settle anything.
           </p>
@@ -167,13 +168,13 @@ useKeys([
         <p v-else-if="found === 0" class="p-6 text-ink-2">No case has “{{ find }}” in its text, label or tags.</p>
         <div v-else :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
           <template v-for="row in rows.getVirtualItems()" :key="row.index">
-            <button
+            <ColumnRow
               v-if="at(row.index)"
-              type="button"
-              class="absolute inset-x-0 grid h-[34px] grid-cols-[42px_1fr_84px_128px_92px] items-center gap-x-3 border-b border-rule-soft px-[14px] text-left hover:bg-paper"
-              :class="at(row.index)!.number === number && !adding ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+              is="button"
+              class="absolute inset-x-0 h-row"
+              :columns="COLUMNS"
+              :chosen="at(row.index)!.number === number && !adding"
               :style="{ transform: `translateY(${row.start}px)` }"
-              :aria-current="at(row.index)!.number === number && !adding ? 'true' : undefined"
               data-test="case-row"
               @click="show(at(row.index)!.number)"
             >
@@ -182,8 +183,8 @@ useKeys([
               <span class="truncate font-mono text-sm">{{ at(row.index)!.label ?? "–" }}</span>
               <span class="truncate text-sm text-ink-2">{{ at(row.index)!.tags.join(", ") }}</span>
               <TickStrip :marks="strips.get(at(row.index)!.number) ?? []" />
-            </button>
-            <div v-else class="absolute inset-x-0 h-[34px] border-b border-rule-soft p-[9px]" :style="{ transform: `translateY(${row.start}px)` }">
+            </ColumnRow>
+            <div v-else class="absolute inset-x-0 h-row border-b border-rule-soft p-2.25" :style="{ transform: `translateY(${row.start}px)` }">
               <div class="h-4 bg-paper"></div>
             </div>
           </template>

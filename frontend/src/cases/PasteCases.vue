@@ -71,11 +71,11 @@ async function keep(): Promise<void> {
         </label>
       </div>
       <ol v-if="found.length" class="max-h-[24vh] overflow-auto border-t border-rule-soft" data-test="pasted-preview">
-        <li v-for="each in found.slice(0, SHOWN)" :key="each.text" class="flex gap-3 border-b border-rule-soft py-[3px]">
+        <li v-for="each in found.slice(0, SHOWN)" :key="each.text" class="flex gap-3 border-b border-rule-soft py-0.75">
           <span class="min-w-0 flex-1 truncate font-serif">{{ each.text }}</span>
           <span class="font-mono text-sm" :class="each.label && unknown.includes(each.label) ? 'text-straw' : 'text-ink-2'">{{ each.label ?? "–" }}</span>
         </li>
-        <li v-if="found.length > SHOWN" class="caption py-[3px]">and {{ count(found.length - SHOWN, "more line") }}</li>
+        <li v-if="found.length > SHOWN" class="caption py-0.75">and {{ count(found.length - SHOWN, "more line") }}</li>
       </ol>
       <p v-if="unknown.length" class="text-sm text-straw">
         {{ unknown.slice(0, 5).join(", ") }}{{ unknown.length > 5 ? " and others" : "" }}: no label of the prompt’s reply. They are kept as they are.

@@ -20,17 +20,17 @@ async function add(): Promise<void> {
   <fieldset class="flex flex-col gap-1">
     <legend class="mb-1">What the person says next <span class="caption">(for talks, turn by turn)</span></legend>
     <div v-for="(turn, at) in turns" :key="at" class="flex items-start gap-2">
-      <span class="w-5 pt-[7px] text-right font-mono text-xs text-ink-2">{{ at + 2 }}</span>
+      <span class="w-5 pt-1.75 text-right font-mono text-xs text-ink-2">{{ at + 2 }}</span>
       <TypedField
         lines
         ref="boxes"
-        class="field field-sizing-content max-h-[160px] min-w-0 flex-1 font-serif"
+        class="field field-sizing-content max-h-40 min-w-0 flex-1 font-serif"
         :model-value="turn"
         :aria-label="`What the person says at turn ${at + 2}`"
         data-test="case-turn"
         @update:model-value="change(at, $event)"
       />
-      <button type="button" class="link pt-[6px] text-xs" :aria-label="`Remove turn ${at + 2}`" @click="turns = turns.filter((_, each) => each !== at)">remove</button>
+      <button type="button" class="link pt-line text-xs" :aria-label="`Remove turn ${at + 2}`" @click="turns = turns.filter((_, each) => each !== at)">remove</button>
     </div>
     <button type="button" class="link self-start text-sm" data-test="add-turn" @click="add">{{ turns.length ? "Add a turn" : "Add what they say next" }}</button>
   </fieldset>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef, watch } from "vue";
-import { useRouter } from "vue-router";
+import { RouterLink, useRouter } from "vue-router";
 
+import ColumnRow from "@/parts/ColumnRow.vue";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { useDesk } from "@/api/subjects";
@@ -15,6 +16,7 @@ import ImportFiles from "./ImportFiles.vue";
 import NewPrompt from "./NewPrompt.vue";
 import { wantOf } from "./wants";
 
+const COLUMNS = "minmax(170px,260px) 56px minmax(120px,200px) minmax(120px,1fr) 112px minmax(160px,260px)";
 const router = useRouter();
 const typed = ref("");
 const find = ref("");
@@ -71,12 +73,12 @@ useKeys([
 
 <template>
   <AppHeader
-    ><span class="flex flex-1 items-center px-[14px] text-read font-semibold">Desk</span>
-    <RouterLink :to="{ name: 'models' }" class="flex items-center px-[18px]"><span class="link" data-test="to-models">Models</span></RouterLink></AppHeader
+    ><span class="flex flex-1 items-center px-gut text-read font-semibold">Desk</span>
+    <RouterLink :to="{ name: 'models' }" class="flex items-center px-edge"><span class="link" data-test="to-models">Models</span></RouterLink></AppHeader
   >
-  <main class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto px-[18px] py-4">
+  <main class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto px-edge py-4">
     <div class="flex items-start justify-between gap-8">
-      <p class="max-w-[900px] font-serif text-say" data-test="desk-sentence">
+      <p class="max-w-225 font-serif text-say" data-test="desk-sentence">
         <template v-if="desk.isPending.value">Looking at the desk…</template>
         <template v-else-if="faultOf(desk)">{{ messageOf(faultOf(desk)) }}</template>
         <template v-else-if="searching">{{ lines.length ? "What was found" : "Nothing found" }}</template>
@@ -94,7 +96,7 @@ useKeys([
           >.
         </template>
       </p>
-      <button type="button" class="button button-main w-[180px] shrink-0 justify-center" data-test="new-prompt" @click="begin(null)">
+      <button type="button" class="button button-main w-45 shrink-0 justify-center" data-test="new-prompt" @click="begin(null)">
         New prompt
       </button>
     </div>
@@ -104,7 +106,7 @@ useKeys([
         ref="field"
         v-model="typed"
         type="search"
-        class="field w-[340px]"
+        class="field w-85"
         placeholder="Find by name, tag, model or words of the text"
         aria-label="Find a subject"
         data-test="desk-find"
@@ -123,32 +125,32 @@ useKeys([
       <p>Nothing has all of “{{ find }}”. <button type="button" class="link" @click="typed = ''">Show everything</button></p>
     </section>
     <section v-else-if="!desk.isPending.value && lines.length === 0" class="panel p-8">
-      <p class="max-w-[560px]">
+      <p class="max-w-140">
         A prompt is written in parts, tried on one message, then on cases you keep, and its versions are compared in a
         trial. To look round first, stop Epistem and start it with <code class="chip">make demo</code>, which brings an
         example with 30 cases and a finished trial.
       </p>
     </section>
     <section v-else class="panel shrink-0">
-      <div
-        class="grid grid-cols-[minmax(170px,260px)_56px_minmax(120px,200px)_minmax(120px,1fr)_112px_minmax(160px,260px)] gap-x-3 border-b border-rule px-[14px] py-2 text-xs font-medium text-ink-2"
-      >
+      <ColumnRow head :columns="COLUMNS">
         <span>Subject</span><span>Version</span><span>Last evidence</span><span></span><span>Last trial</span><span>What next</span>
-      </div>
-      <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-[14px]" aria-label="Loading">
+      </ColumnRow>
+      <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-gut" aria-label="Loading">
         <div v-for="n in 3" :key="n" class="h-9 bg-paper"></div>
       </div>
-      <RouterLink
+      <ColumnRow
+        :is="RouterLink"
         v-for="({ line, want }, at) in wants"
         :key="line.name"
         :to="placeOf(line)"
-        class="grid grid-cols-[minmax(170px,260px)_56px_minmax(120px,200px)_minmax(120px,1fr)_112px_minmax(160px,260px)] items-center gap-x-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0 hover:bg-paper"
-        :class="at === chosen ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+        class="py-line last:border-b-0"
+        :columns="COLUMNS"
+        :chosen="at === chosen"
         :data-test="`subject-${line.name}`"
         @mouseenter="chosen = at"
       >
         <span class="min-w-0">
-          <span class="block truncate text-[14px] font-semibold">{{ line.name }}</span>
+          <span class="block truncate text-read font-semibold">{{ line.name }}</span>
           <span class="caption block truncate">{{ line.kind }}{{ line.about ? ` · ${line.about}` : "" }}{{ line.tags.length ? ` · ${line.tags.join(", ")}` : "" }}</span>
         </span>
         <span class="font-mono text-sm text-ink-2">{{ line.base_version ? `v${line.base_version}` : "–" }}</span>
@@ -173,8 +175,8 @@ useKeys([
             <button type="button" class="link" @click.prevent="download(line.name)">YAML</button>
           </span>
         </span>
-      </RouterLink>
-      <p v-if="desk.hasNextPage.value" class="px-[14px] py-2">
+      </ColumnRow>
+      <p v-if="desk.hasNextPage.value" class="px-gut py-2">
         <button type="button" class="link" :disabled="desk.isFetchingNextPage.value" data-test="more-subjects" @click="desk.fetchNextPage()">More subjects</button>
       </p>
     </section>

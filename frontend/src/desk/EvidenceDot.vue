@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The last evidence in one mark: the difference, its interval, and the baseline at the middle. */
+import { scaleLinear } from "d3-scale";
 import { computed } from "vue";
 
 import type { Headline } from "@/api/schema";
@@ -7,7 +8,8 @@ import { points } from "@/marks/format";
 
 const props = defineProps<{ headline: Headline; reach: number }>();
 const WIDTH = 180;
-const x = (value: number) => WIDTH / 2 + (Math.max(-1, Math.min(1, value / props.reach)) * (WIDTH - 12)) / 2;
+const scale = computed(() => scaleLinear([-props.reach, props.reach], [6, WIDTH - 6]).clamp(true));
+const x = (value: number) => scale.value(value);
 const colour = computed(
   () =>
     ({ better: "var(--color-kelp)", worse: "var(--color-rust)", same: "var(--color-ink-3)", unsettled: "var(--color-straw)" })[

@@ -38,15 +38,24 @@ watch(
   () => {
     body.value = null;
     results.value = [];
+    chosenNames.value = "";
     replace.value = false;
     wrong.value = "";
   },
 );
 watch(replace, () => void send(false));
 
-async function take(event: Event): Promise<void> {
-  const chosen = [...((event.target as HTMLInputElement).files ?? [])];
+/** Files are being dragged over the place for them. */
+const over = ref(false);
+const chosenNames = ref("");
+const take = (event: Event) => takeFiles([...((event.target as HTMLInputElement).files ?? [])]);
+function drop(event: DragEvent): void {
+  over.value = false;
+  void takeFiles([...(event.dataTransfer?.files ?? [])]);
+}
+async function takeFiles(chosen: File[]): Promise<void> {
   wrong.value = "";
+  chosenNames.value = chosen.length > 3 ? `${chosen.length} files` : chosen.map((file) => file.name).join(", ");
   const texts = chosen.filter((file) => !file.name.endsWith(".zip"));
   const zip = chosen.find((file) => file.name.endsWith(".zip"));
   body.value = {
@@ -73,10 +82,20 @@ async function send(apply: boolean): Promise<void> {
   <SheetDialog :open="open" title="Take in files" width="640px" @close="emit('close')">
     <div class="flex flex-col gap-3">
       <p class="text-ink-2">Prompts as YAML files, or a zip of them, as they are exported here.</p>
-      <input type="file" multiple accept=".yaml,.yml,.zip" class="text-base" aria-label="Files" data-test="import-files" @change="take" />
+      <label
+        class="flex items-center gap-3 border border-dashed border-edge p-4 focus-within:outline-2 focus-within:outline-kelp"
+        :class="over ? 'bg-kelp-wash' : ''"
+        @dragover.prevent="over = true"
+        @dragleave="over = false"
+        @drop.prevent="drop"
+      >
+        <span class="button">Choose files</span>
+        <span class="min-w-0 flex-1 truncate text-ink-2">{{ chosenNames || "or drop them here" }}</span>
+        <input type="file" multiple accept=".yaml,.yml,.zip" class="sr-only" aria-label="Files" data-test="import-files" @change="take" />
+      </label>
       <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
       <ul v-if="results.length" class="max-h-[44vh] overflow-auto border-y border-rule-soft">
-        <li v-for="result in results" :key="result.path" class="border-b border-rule-soft py-[6px] last:border-b-0" data-test="import-line">
+        <li v-for="result in results" :key="result.path" class="border-b border-rule-soft py-line last:border-b-0" data-test="import-line">
           <span class="flex gap-3"
             ><span class="min-w-0 flex-1 truncate font-mono text-sm">{{ result.name ?? result.path }}</span
             ><span class="text-sm" :class="COLOURS[result.outcome]">{{ TOLD[result.outcome] }}</span></span

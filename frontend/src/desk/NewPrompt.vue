@@ -5,6 +5,7 @@ import { useRouter } from "vue-router";
 import { remember } from "@/keep/storage";
 import { messageOf } from "@/api/client";
 import { useStarters, useSubjectChanges } from "@/api/subjects";
+import { besides } from "./besides";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 /** `from` is a prompt to copy. */
@@ -28,6 +29,8 @@ watch(
     wrong.value = "";
   },
 );
+/** What a starter brings besides its parts. */
+const brings = computed(() => (chosen.value ? besides(chosen.value.content) : []));
 /** What is typed becomes a name that can stand in an address. */
 const slug = computed(() =>
   name.value
@@ -83,7 +86,7 @@ async function create(): Promise<void> {
             <li v-for="each in [{ key: null, title: 'A blank sheet' }, ...(starters.data.value?.starters ?? [])]" :key="each.key ?? ''">
               <button
                 type="button"
-                class="w-full border-b border-rule-soft px-2 py-[5px] text-left"
+                class="w-full border-b border-rule-soft px-2 py-1.25 text-left"
                 :class="starter === each.key ? 'bg-kelp-wash font-semibold' : 'hover:bg-paper'"
                 :aria-pressed="starter === each.key"
                 :data-test="`starter-${each.key ?? 'blank'}`"
@@ -93,7 +96,7 @@ async function create(): Promise<void> {
               </button>
             </li>
           </ul>
-          <div class="max-h-[280px] min-w-0 overflow-auto border-l border-rule-soft pl-4">
+          <div class="max-h-70 min-w-0 overflow-auto border-l border-rule-soft pl-4">
             <p v-if="!chosen" class="text-ink-2">A task and a message, both for you to write.</p>
             <template v-else>
               <p class="font-medium">{{ chosen.when }}</p>
@@ -103,6 +106,12 @@ async function create(): Promise<void> {
                   <span class="block font-serif whitespace-pre-wrap">{{ part.text }}</span>
                 </p>
               </div>
+              <dl class="mt-2 grid grid-cols-[72px_1fr] gap-x-2 gap-y-1 border-t border-rule-soft pt-2" data-test="starter-brings">
+                <template v-for="{ title, told } in brings" :key="title">
+                  <dt class="caption pt-0.5">{{ title }}</dt>
+                  <dd class="min-w-0 break-words whitespace-pre-line">{{ told }}</dd>
+                </template>
+              </dl>
             </template>
           </div>
         </div>

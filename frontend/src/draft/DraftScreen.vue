@@ -109,9 +109,9 @@ useKeys([
 </script>
 
 <template>
-  <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
-    <section class="panel flex w-[42%] min-w-[420px] flex-col" data-undo="draft" @focusin="draft.history.seal()">
-      <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px] max-[1100px]:gap-1 max-[1100px]:[&_.button]:px-[7px]">
+  <main class="flex min-h-0 flex-1 gap-3 px-edge py-3">
+    <section class="panel flex w-[42%] min-w-105 flex-col" data-undo="draft" @focusin="draft.history.seal()">
+      <header class="flex items-center gap-3 border-b border-rule px-4 py-head max-wide:gap-1 max-wide:[&_.button]:px-1.75">
         <span class="min-w-0 flex-1">
           <span class="block truncate font-semibold" :title="title" data-test="draft-title">{{ title }}</span>
           <span class="caption block truncate" :class="{ 'text-straw': status === 'AWAY' || status === 'STALE' }" data-test="kept">{{

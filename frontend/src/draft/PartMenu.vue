@@ -21,11 +21,11 @@ const ACTIONS: { action: PartAction; label: string; keys: string }[] = [
 <template>
   <Menu as="div" class="relative">
     <MenuButton class="link text-xs" :aria-label="`What can be done with ${name}`" data-test="part-menu">more</MenuButton>
-    <MenuItems class="panel absolute right-0 z-10 mt-1 w-[252px] py-1 outline-none">
+    <MenuItems class="panel absolute right-0 z-10 mt-1 w-63 py-1 outline-none">
       <MenuItem v-for="each in ACTIONS" :key="each.action" v-slot="{ active }" :disabled="each.action === 'merge' && !canMerge">
         <button
           type="button"
-          class="flex w-full justify-between gap-4 px-3 py-[5px] text-left text-base"
+          class="flex w-full justify-between gap-4 px-3 py-1.25 text-left text-base"
           :class="[active ? 'bg-kelp-wash' : '', each.action === 'merge' && !canMerge ? 'text-ink-3' : 'text-ink']"
           :data-test="`part-${each.action}`"
           @click="emit('choose', each.action)"

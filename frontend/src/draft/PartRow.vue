@@ -52,13 +52,13 @@ defineExpose({
 
 <template>
   <section
-    class="part-row group grid grid-cols-[104px_1fr] gap-x-3 border-y-2 border-transparent py-[3px] pr-4 focus-within:bg-white"
+    class="part-row group grid grid-cols-[86px_1fr] gap-x-3 border-y-2 border-transparent py-0.75 pr-4 focus-within:bg-white"
     :class="{ 'border-t-kelp': mark === 'above', 'border-b-kelp': mark === 'below', 'opacity-50': mark === 'dragged' }"
     :data-place="`${m}.${p}`"
     :data-test="`part-${m}-${p}`"
     @focusin="emit('focused', place())"
   >
-    <div class="flex items-start justify-end gap-1 pt-[1px] pl-1">
+    <div class="flex items-start justify-end gap-1 pt-0.25 pl-1">
       <span
         class="grip opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
         title="Drag to move the part"
@@ -68,7 +68,7 @@ defineExpose({
       <select
         v-if="p === 0"
         v-model="message.role"
-        class="w-[86px] bg-transparent font-mono text-xs"
+        class="w-16.5 appearance-none bg-transparent font-mono text-xs decoration-dotted underline-offset-2 hover:underline"
         :class="roleColour(message.role)"
         style="text-align-last: right"
         :aria-label="`Role of message ${m + 1}`"

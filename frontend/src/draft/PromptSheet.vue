@@ -86,6 +86,12 @@ function act(action: PartAction, place: Place): boolean {
   return true;
 }
 
+/** After the part that was written in last, else at the end of the first message. */
+function addPart(): void {
+  const { message, part } = lastFocused.value ?? { message: 0, part: (prompt.value.messages?.[0]?.parts?.length ?? 0) - 1 };
+  change("", () => void focus(sheet.addPart(prompt.value, message, part)));
+}
+
 /** Put text where the caret was last, or at the end of the first part. */
 function insert(text: string): void {
   const place = lastFocused.value ?? { message: 0, part: 0 };
@@ -120,12 +126,13 @@ defineExpose({ insert });
         @focused="lastFocused = $event"
       />
     </template>
-    <p class="mt-2 pr-4 pl-[116px] text-sm text-ink-3">
-      Add a message:
+    <p class="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1 pr-4 pl-24.5 text-sm text-ink-2">
+      <button type="button" class="button h-slim px-2" title="Alt N" data-test="add-part" @click="addPart">Add a part</button>
+      <span>or a message:
       <template v-for="(role, at) in ROLES" :key="role"
         ><template v-if="at"> · </template
         ><button type="button" class="link" :data-test="`add-${role}`" @click="change('', () => void focus(sheet.addMessage(prompt, role)))">{{ role }}</button></template
-      >
+      ></span>
     </p>
   </div>
 </template>

@@ -23,8 +23,8 @@ const isGrey = (name: string) => props.models.length > 0 && ignoring(name).lengt
 
 <template>
   <div class="flex flex-col gap-2">
-    <label v-for="setting in table.data.value?.settings" :key="setting.name" class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3" :data-test="`setting-${setting.name}`">
-      <span class="pt-[5px]" :class="isGrey(setting.name) ? 'text-ink-3' : ''">{{ setting.label }}</span>
+    <label v-for="setting in table.data.value?.settings" :key="setting.name" class="grid grid-cols-(--settings-columns) items-start gap-x-3" :data-test="`setting-${setting.name}`">
+      <span class="pt-1.25" :class="isGrey(setting.name) ? 'text-ink-3' : ''">{{ setting.label }}</span>
       <TypedField
         type="number"
         class="field w-full font-mono text-sm disabled:bg-paper disabled:text-ink-3"
@@ -37,13 +37,13 @@ const isGrey = (name: string) => props.models.length > 0 && ignoring(name).lengt
         :aria-label="setting.label"
         @update:model-value="set(setting.name, $event)"
       />
-      <span class="caption pt-[2px]">
+      <span class="caption pt-0.5">
         <span v-if="ignoring(setting.name).length" class="text-straw">Not sent to {{ ignoring(setting.name).join(" and ") }}, whose format has no place for it. </span>
         {{ setting.help }} Usually {{ setting.usual }}.
       </span>
     </label>
-    <label class="grid grid-cols-[130px_76px_1fr] items-start gap-x-3">
-      <span class="pt-[5px]">Stop at</span>
+    <label class="grid grid-cols-(--settings-columns) items-start gap-x-3">
+      <span class="pt-1.25">Stop at</span>
       <TypedField
         class="field col-span-2 font-mono text-sm"
         :model-value="(settings.stop ?? []).map((each) => each.replaceAll('\n', '\\n')).join('|')"

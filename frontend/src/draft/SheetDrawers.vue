@@ -14,7 +14,7 @@ const ToolsSection = defineAsyncComponent(() => import("./tools/ToolsSection.vue
 
 const prompt = defineModel<Prompt>({ required: true });
 const props = defineProps<{
-  facts: { inputs: string[]; unused: string[]; replyInWords: string; problems: DraftProblem[] };
+  facts: { inputs: string[]; unused: string[]; replyInWords: string; problems: DraftProblem[]; doubts: DraftProblem[] };
   /** Of the subject. */
   name: string;
   models: ModelLine[];
@@ -38,15 +38,15 @@ const calls = (name: string) => texts.value.some((text) => new RegExp(`\\b${name
 const settingsInWords = computed(() => {
   const { temperature, top_p, frequency_penalty, presence_penalty, max_tokens } = prompt.value.settings ?? {};
   const told = [
-    temperature != null && `t ${temperature}`,
-    top_p != null && `p ${top_p}`,
+    temperature != null && `temp. ${temperature}`,
+    top_p != null && `top p ${top_p}`,
     (frequency_penalty != null || presence_penalty != null) && "penalties",
     max_tokens != null && `${max_tokens} tokens`,
   ].filter(Boolean);
   return told.slice(0, 2).join(", ") || "default";
 });
 const drawers = computed<{ key: Drawer; title: string; told: string; wrong: boolean }[]>(() => {
-  const wrong = (start: string) => props.facts.problems.some((problem) => problem.field.startsWith(start));
+  const wrong = (start: string) => [...props.facts.problems, ...props.facts.doubts].some((problem) => problem.field.startsWith(start));
   const { examples = [], tools = [], reply } = prompt.value;
   const on = examples.filter((example) => !example.off).length;
   return [
@@ -68,7 +68,7 @@ const TITLES: Record<Drawer, string> = {
 
 <template>
   <div class="shrink-0 border-t border-rule">
-    <section v-if="open" class="max-h-[340px] overflow-auto border-b border-rule-soft px-4 py-2" :data-test="`drawer-${open}`">
+    <section v-if="open" class="max-h-85 overflow-auto border-b border-rule-soft px-4 py-2" :data-test="`drawer-${open}`">
       <p class="caption mb-1">{{ TITLES[open] }}</p>
       <InputsSection
         v-if="open === 'inputs'"
@@ -84,6 +84,7 @@ const TITLES: Record<Drawer, string> = {
         :inputs="facts.inputs"
         :name="name"
         :problems="facts.problems"
+        :doubts="facts.doubts"
         :placed="calls('examples')"
         @insert="emit('insert', $event)"
       />
@@ -103,7 +104,7 @@ const TITLES: Record<Drawer, string> = {
         v-for="drawer in drawers"
         :key="drawer.key"
         type="button"
-        class="flex min-w-0 grow flex-col items-start border-r border-rule-soft px-3 py-[5px] text-left last:border-r-0 hover:bg-paper"
+        class="flex min-w-0 grow flex-col items-start border-r border-rule-soft px-3 py-1.25 text-left last:border-r-0 hover:bg-paper"
         :class="open === drawer.key ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
         :aria-expanded="open === drawer.key"
         :data-test="`open-${drawer.key}`"

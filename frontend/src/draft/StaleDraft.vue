@@ -44,7 +44,7 @@ function settle(side?: Side): void {
             {{ title }}
           </label>
         </p>
-        <p class="mt-1 max-h-[96px] overflow-auto font-serif text-base break-words whitespace-pre-wrap">
+        <p class="mt-1 max-h-24 overflow-auto font-serif text-base break-words whitespace-pre-wrap">
           <template v-for="(word, at) in (each.isPart ? words : lines)(each.mine ?? '', each.theirs ?? '')" :key="at"
             ><del v-if="word.kind === 'gone'" class="bg-slate-wash no-underline" title="only in yours">{{ word.text }}</del
             ><ins v-else-if="word.kind === 'new'" class="bg-kelp-wash no-underline" title="only in the other">{{ word.text }}</ins

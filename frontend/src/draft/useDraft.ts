@@ -24,6 +24,7 @@ export function useDraft(name: string) {
     firstWords: null as string | null,
     replyInWords: "",
     problems: [] as DraftProblem[],
+    doubts: [] as DraftProblem[],
   });
 
   function take(page: DraftPage): DraftPage {
@@ -35,6 +36,7 @@ export function useDraft(name: string) {
     facts.firstWords = page.first_words ?? null;
     facts.replyInWords = page.reply_in_words;
     facts.problems = page.problems;
+    facts.doubts = page.doubts;
     return page;
   }
 

@@ -18,7 +18,7 @@ useKeys([
 
 <template>
   <!-- What does not fit wraps out of sight, whole: the list of `?` has all. -->
-  <footer class="flex h-7 shrink-0 flex-wrap content-start items-center gap-x-4 gap-y-2 overflow-hidden pt-[5px] border-t border-rule px-5 text-xs text-ink-2">
+  <footer class="flex h-7 shrink-0 flex-wrap content-start items-center gap-x-4 gap-y-2 overflow-hidden pt-1.25 border-t border-rule px-5 text-xs text-ink-2">
     <span v-if="escape" class="flex items-center gap-1 whitespace-nowrap"><kbd class="key">Esc</kbd> leave the field</span>
     <span
       v-for="binding in bindings.filter((each) => !each.everywhere)"

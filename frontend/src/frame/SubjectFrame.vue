@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import { faultOf } from "@/api/fault";
@@ -9,6 +9,7 @@ import AppHeader from "./AppHeader.vue";
 import CourseStage from "./CourseStage.vue";
 import { courseOf } from "./course";
 import { useKeys } from "./keys";
+import { lastPlace } from "./place";
 
 const route = useRoute();
 const router = useRouter();
@@ -17,6 +18,8 @@ const subject = useSubject(name);
 const course = computed(() => courseOf(subject.data.value));
 const here = computed(() => String(route.name));
 
+watch(() => route.fullPath, (path) => path.startsWith("/subjects/") && (lastPlace.value = { name: name.value, path }), { immediate: true });
+
 const go = (stage: string) => void router.push({ name: stage, params: { name: name.value } });
 useKeys([
   {
@@ -24,12 +27,13 @@ useKeys([
     shown: ["1", "–", "4"],
     label: "stages",
   },
+  { keys: { "9": () => void router.push({ name: "models" }) }, shown: ["9"], label: "models", everywhere: true },
 ]);
 </script>
 
 <template>
   <AppHeader>
-    <div class="flex w-[200px] shrink-0 flex-col justify-center px-[14px]">
+    <div class="flex w-50 shrink-0 flex-col justify-center px-gut max-wide:w-37">
       <span class="caption">{{ subject.data.value?.kind ?? "prompt" }}</span>
       <span class="truncate text-read font-semibold">
         {{ name }}
@@ -38,7 +42,7 @@ useKeys([
         >
       </span>
     </div>
-    <nav class="flex flex-1" aria-label="Course">
+    <nav class="flex min-w-0 flex-1" aria-label="Course">
       <CourseStage
         v-for="stage in course"
         :key="stage.key"
@@ -47,6 +51,7 @@ useKeys([
         :current="here === stage.key"
       />
     </nav>
+    <RouterLink :to="{ name: 'models' }" class="flex shrink-0 items-center px-gut"><span class="link text-sm">Models</span></RouterLink>
   </AppHeader>
   <main v-if="faultOf(subject)" class="flex-1 p-10">
     <p class="font-serif text-say">{{ messageOf(faultOf(subject)) }}</p>

@@ -31,7 +31,7 @@ const typed = (event: Event) => (event.target as HTMLInputElement | HTMLSelectEl
 <template>
   <details>
     <summary class="cursor-pointer" data-test="habits">What its server does otherwise <span class="caption" data-test="habits-told">{{ told }}</span></summary>
-    <div class="flex flex-col gap-[10px] pt-2">
+    <div class="flex flex-col gap-2.5 pt-2">
       <fieldset v-if="format === 'chat_completions'" class="flex flex-col gap-1">
         <legend>It refuses <span class="caption">so it is not sent</span></legend>
         <span class="flex flex-wrap gap-x-4">

@@ -40,10 +40,10 @@ const known = computed(() => keys.data.value?.keys ?? []);
 const chosenKey = computed(() => known.value.find((key) => key.reference === entry.value.key_reference) ?? null);
 
 /** An entry as it is typed: headers as `Name: value`, one a line. */
-interface Typed extends Omit<ModelLine, "headers" | "revision" | "built_in" | "ignores"> {
+interface Typed extends Omit<ModelLine, "headers" | "revision" | "built_in" | "answered" | "ignores"> {
   headers: string;
 }
-const page = (model: ModelLine | null): ModelLine => model ?? { ...BLANK, name: "", revision: 0, built_in: false, ignores: [] };
+const page = (model: ModelLine | null): ModelLine => model ?? { ...BLANK, name: "", revision: 0, built_in: false, answered: false, ignores: [] };
 function typedOf(model: ModelLine): Typed {
   const headers = Object.entries(model.headers ?? {}).map(([key, value]) => `${key}: ${value}`).join("\n");
   return { ...entryOf(model), name: model.name, headers };
@@ -98,12 +98,12 @@ async function save(): Promise<void> {
 
 <template>
   <form class="flex min-h-0 flex-1 flex-col" @submit.prevent="save" @keydown.ctrl.s.prevent="save">
-    <header class="flex items-center gap-3 border-b border-rule px-[14px] py-[10px]">
+    <header class="flex items-center gap-3 border-b border-rule px-gut py-head">
       <h1 class="flex-1 font-semibold" data-test="model-title">{{ model ? model.name : "Add a model" }}</h1>
       <button v-if="model" type="button" class="link" data-test="remove-model" @click="emit('remove')">remove</button>
       <button v-else type="button" class="link" @click="emit('cancel')">cancel</button>
     </header>
-    <div class="flex min-h-0 flex-1 flex-col gap-[10px] overflow-auto p-[14px]">
+    <div class="flex min-h-0 flex-1 flex-col gap-2.5 overflow-auto p-gut">
       <label v-if="!model" class="flex flex-col gap-1">
         <span>Name in Epistem</span>
         <input v-model="entry.name" class="field" placeholder="e.g. harbour-large" autofocus data-test="model-name" :aria-invalid="isWrong('name') || taken" />
@@ -154,7 +154,7 @@ async function save(): Promise<void> {
           </p>
         </details>
       </div>
-      <div class="grid grid-cols-2 gap-x-4 gap-y-[10px]">
+      <div class="grid grid-cols-2 gap-x-4 gap-y-2.5">
         <label class="flex flex-col gap-1"
           ><span>Window, tokens</span><input v-model.number="entry.context_window" class="field font-mono" type="number" min="16" :aria-invalid="isWrong('context_window')"
         /></label>

@@ -2,6 +2,8 @@
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
+import ColumnRow from "@/parts/ColumnRow.vue";
+import { lastPlace } from "@/frame/place";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
 import { entryOf, useModelChanges, useModels } from "@/api/models";
@@ -13,6 +15,7 @@ import { count } from "@/marks/format";
 import ModelFacts from "./ModelFacts.vue";
 import ModelForm from "./ModelForm.vue";
 
+const COLUMNS = "1.2fr 1.5fr 70px 56px 56px 1fr";
 const route = useRoute();
 const router = useRouter();
 const changes = useModelChanges();
@@ -65,29 +68,31 @@ useKeys([
     shown: ["J", "K"],
     label: "model",
   },
+  { keys: { b: () => lastPlace.value && void router.push(lastPlace.value.path) }, shown: ["B"], label: "back" },
   { keys: { a: () => (adding.value = true) }, shown: ["A"], label: "add a model" },
 ]);
 </script>
 
 <template>
   <AppHeader
-    ><span class="flex flex-1 items-center px-[14px] text-read font-semibold">Models</span>
-    <RouterLink to="/" class="flex items-center px-[18px]"><span class="link">Desk</span></RouterLink></AppHeader
+    ><span class="flex flex-1 items-center px-gut text-read font-semibold">Models</span>
+    <RouterLink v-if="lastPlace" :to="lastPlace.path" class="flex items-center px-gut" data-test="back"><span class="link">Back to {{ lastPlace.name }}</span></RouterLink>
+    <RouterLink to="/" class="flex items-center px-edge"><span class="link">Desk</span></RouterLink></AppHeader
   >
-  <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
+  <main class="flex min-h-0 flex-1 gap-3 px-edge py-3">
     <section class="panel flex min-w-0 flex-[3] flex-col">
-      <header class="flex items-center gap-3 border-b border-rule px-[14px] py-[10px]">
+      <header class="flex items-center gap-3 border-b border-rule px-gut py-head">
         <span class="flex-1"
           ><b class="font-semibold">{{ count(all.length, "model") }}</b> <span class="caption">cheapest first; prices in cents for a million tokens</span></span
         >
         <button type="button" class="button" data-test="add-model" @click="adding = true">Add a model</button>
       </header>
-      <div class="model-row border-b border-rule py-[6px] text-xs font-medium text-ink-2">
+      <ColumnRow head :columns="COLUMNS">
         <span>Name</span><span>Server</span><span class="text-right">Window</span><span class="text-right">In</span
         ><span class="text-right">Out</span><span>Key</span>
-      </div>
+      </ColumnRow>
       <div class="min-h-0 flex-1 overflow-auto">
-        <div v-if="models.isPending.value" class="flex flex-col gap-2 p-[14px]" aria-label="Loading">
+        <div v-if="models.isPending.value" class="flex flex-col gap-2 p-gut" aria-label="Loading">
           <div v-for="n in 5" :key="n" class="h-6 bg-paper"></div>
         </div>
         <div v-else-if="faultOf(models)" class="p-6">
@@ -95,23 +100,24 @@ useKeys([
           <button type="button" class="button mt-2" @click="models.refetch()">Try again</button>
         </div>
         <p v-else-if="all.length === 0" class="p-6">No model yet. Add one by the address of its server.</p>
-        <button
+        <ColumnRow
           v-for="model in all"
           v-else
           :key="model.name"
-          type="button"
-          class="model-row h-[34px] w-full items-center border-b border-rule-soft text-left hover:bg-paper"
-          :class="model.name === chosen?.name && !adding ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
+          is="button"
+          class="h-row"
+          :columns="COLUMNS"
+          :chosen="model.name === chosen?.name && !adding"
           data-test="model-row"
           @click="show(model)"
         >
-          <span class="truncate font-medium">{{ model.name }}</span>
+          <span class="truncate"><span class="font-medium">{{ model.name }}</span> <span v-if="!model.answered" class="caption text-straw">has not answered yet</span></span>
           <span class="truncate font-mono text-sm text-ink-2">{{ host(model.address) }}</span>
           <span class="text-right font-mono text-sm tabular-nums">{{ model.context_window.toLocaleString("en") }}</span>
           <span class="text-right font-mono text-sm tabular-nums">{{ model.input_cents }}</span>
           <span class="text-right font-mono text-sm tabular-nums">{{ model.output_cents }}</span>
           <span class="truncate font-mono text-sm text-ink-2">{{ model.key_reference ?? "none" }}</span>
-        </button>
+        </ColumnRow>
       </div>
     </section>
     <section class="panel flex min-w-0 flex-[2] flex-col">
@@ -129,7 +135,3 @@ useKeys([
     </section>
   </main>
 </template>
-
-<style scoped>
-.model-row { display: grid; grid-template-columns: 1.2fr 1.5fr 70px 56px 56px 1fr; column-gap: 12px; padding-inline: 14px; }
-</style>

@@ -79,7 +79,7 @@ onMounted(() => {
     </div>
     <div v-if="offered" class="mt-2" data-test="offered">
       <p class="caption">{{ count(offered.length, "name") }} at this server</p>
-      <ul class="max-h-[140px] overflow-auto font-mono text-sm">
+      <ul class="max-h-35 overflow-auto font-mono text-sm">
         <li v-for="each in offered" :key="each">
           <button type="button" class="hover:underline" title="Take it as the name at the server" @click="emit('pick', each)">{{ each }}</button>
         </li>

@@ -30,7 +30,7 @@ defineExpose<Editor>({
   <Suspense>
     <CodeEditor ref="editor" v-bind="props" @update:model-value="$emit('update:modelValue', $event)" />
     <template #fallback>
-      <p class="min-h-[23px] px-[2px] break-words whitespace-pre-wrap" :class="kind === 'json' ? 'font-mono text-sm' : 'font-serif text-read'">{{ modelValue }}</p>
+      <p class="min-h-5.75 px-0.5 break-words whitespace-pre-wrap" :class="kind === 'json' ? 'font-mono text-sm' : 'font-serif text-read'">{{ modelValue }}</p>
     </template>
   </Suspense>
 </template>

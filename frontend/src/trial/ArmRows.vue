@@ -1,18 +1,20 @@
 <script setup lang="ts">
 /** The arms of a plan: one row each, the first being what the others are held against. */
+import { cheapestAndDearest } from "@/api/models";
 import type { ModelLine, VersionLine } from "@/api/schema";
 import TypedField from "@/parts/TypedField.vue";
 import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
 
 const props = defineProps<{ versions: VersionLine[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });
+const COLUMNS = "64px 1fr 52px 52px 52px 108px";
 const TITLES = { temperature: "temp.", frequency_penalty: "freq. pen.", presence_penalty: "pres. pen." };
 const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
 
 /** One like the last, to be changed in what is to differ; the newest version on the cheapest model to begin with. */
 function add(): void {
   const last = arms.value.at(-1);
-  const [version, model] = [props.versions[0], props.models[0]];
+  const [version, model] = [props.versions[0], cheapestAndDearest(props.models)[0]];
   const next = last ? armOf(last.version, last.model, last.settings) : version && model && armOf(version.number, model.name);
   if (next) arms.value = [...arms.value, next];
 }
@@ -42,7 +44,7 @@ const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` |
 
 <template>
   <div role="group" aria-label="Arms">
-    <div class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] gap-x-2 border-b border-rule pb-1" aria-hidden="true">
+    <div class="grid gap-x-2 border-b border-rule pb-1" :style="{ gridTemplateColumns: COLUMNS }" aria-hidden="true">
       <span class="caption">version</span>
       <span class="caption">model</span>
       <span v-for="setting in ARM_SETTINGS" :key="setting" class="caption whitespace-nowrap">{{ TITLES[setting] }}</span>
@@ -51,7 +53,8 @@ const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` |
     <div
       v-for="(arm, at) in arms"
       :key="arm.key"
-      class="grid grid-cols-[64px_1fr_52px_52px_52px_108px] items-center gap-x-2 border-b border-rule-soft py-[5px]"
+      class="grid items-center gap-x-2 border-b border-rule-soft py-1.25"
+      :style="{ gridTemplateColumns: COLUMNS }"
       :class="{ 'bg-rust-wash': isWrong(at) }"
       role="group"
       :aria-label="at === 0 ? 'Arm 1, the baseline' : `Arm ${at + 1}`"
@@ -80,7 +83,7 @@ const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` |
       <TypedField
         v-for="setting in ARM_SETTINGS"
         :key="setting"
-        class="field w-[52px] px-1 font-mono text-sm"
+        class="field w-13 px-1 font-mono text-sm"
         type="number"
         :min="LOW[setting]"
         max="2"

@@ -4,6 +4,7 @@ import { computed } from "vue";
 
 import type { CheckKind, CheckUse, ReplyShape } from "@/api/schema";
 import { copied } from "@/parts/values";
+import OptionsForm from "@/parts/OptionsForm.vue";
 import TypedField from "@/parts/TypedField.vue";
 
 const props = defineProps<{ kinds: CheckKind[]; reply: ReplyShape | null; wrong: string | null }>();
@@ -28,27 +29,17 @@ function again(at: number): void {
 function change(at: number, edit: Partial<CheckUse>): void {
   checks.value = checks.value.map((use, each) => (each === at ? { ...use, ...edit } : use));
 }
-function setOption(at: number, name: string, value: unknown): void {
-  const options = { ...checks.value[at]!.options };
-  if (value === undefined) delete options[name];
-  else options[name] = value;
-  change(at, { options });
-}
-const linesOf = (value: unknown) => (Array.isArray(value) ? value.join("\n") : "");
-const toLines = (text: string) => {
-  const lines = text.split("\n").map((line) => line.trim()).filter(Boolean);
-  return lines.length ? lines : undefined;
-};
+const hasOptions = (kind: CheckKind) => Object.keys((kind.options.properties as object | undefined) ?? {}).length > 0;
 </script>
 
 <template>
   <ul>
-    <li v-for="{ kind, at, use } in rows" :key="`${kind.key} ${at}`" class="border-b border-rule-soft py-[6px]" :class="{ 'bg-rust-wash': at >= 0 && wrong?.startsWith(`checks.${at}`) }">
+    <li v-for="{ kind, at, use } in rows" :key="`${kind.key} ${at}`" class="border-b border-rule-soft py-line" :class="{ 'bg-rust-wash': at >= 0 && wrong?.startsWith(`checks.${at}`) }">
       <div class="flex items-center gap-2">
         <label class="flex min-w-0 flex-1 items-center gap-2" :title="kind.summary">
           <input
             type="checkbox"
-            class="size-[15px] accent-kelp"
+            class="size-3.75 accent-kelp"
             :checked="!!use"
             :data-test="`check-${kind.key}`"
             @change="toggle(kind, at)"
@@ -58,7 +49,7 @@ const toLines = (text: string) => {
         <label v-if="use" class="caption flex items-center gap-1 whitespace-nowrap" title="A difference this small does not matter to you">
           same within
           <TypedField
-            class="field h-6 w-[48px] px-1 font-mono text-sm text-ink"
+            class="field h-6 w-12 px-1 font-mono text-sm text-ink"
             type="number"
             min="0"
             max="100"
@@ -69,31 +60,12 @@ const toLines = (text: string) => {
           points
         </label>
       </div>
-      <details v-if="use && kind.key !== 'structure.reply_schema'" class="pt-1 pl-[23px] text-sm">
+      <details v-if="use && hasOptions(kind)" class="pt-1 pl-5.75 text-sm">
         <summary class="cursor-pointer text-kelp">options</summary>
-        <div v-if="kind.key === 'tone.stock_phrases'" class="flex gap-2 py-2">
-          <label v-for="[option, title] in [['also', 'Forbid also'], ['allow', 'Let through']] as const" :key="option" class="flex min-w-0 flex-1 flex-col gap-1">
-            <span class="caption">{{ title }}, one a line</span>
-            <TypedField
-              lines
-              class="field w-full"
-              rows="2"
-              :model-value="linesOf(use.options?.[option])"
-              @update:model-value="setOption(at, option, toLines($event))"
-            />
-          </label>
-        </div>
-        <label v-else class="flex items-center gap-2 py-2">
-          <span class="caption">The field of a JSON reply that holds the label</span>
-          <TypedField
-            class="field h-6 w-[110px] font-mono text-sm"
-            :model-value="String(use.options?.at ?? 'label')"
-            @update:model-value="setOption(at, 'at', $event.trim() || undefined)"
-          />
-        </label>
+        <OptionsForm class="py-2" :schema="kind.options" :model-value="use.options ?? {}" @update:model-value="change(at, { options: $event })" />
         <button type="button" class="link" title="Used twice it needs other options, and makes two rows of evidence" @click="again(at)">Use it once more</button>
       </details>
-      <p v-if="use && kind.key === 'structure.reply_schema' && !reply?.json_schema" class="pl-[23px] text-xs text-straw">
+      <p v-if="use && kind.key === 'structure.reply_schema' && !reply?.json_schema" class="pl-5.75 text-xs text-straw">
         The newest version has no reply schema; give it one, or leave this out.
       </p>
     </li>

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 /** The smallest difference over numbers of cases (a log scale), a line for each number of repeats. */
-import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { useElementSize } from "@vueuse/core";
+import { scaleLinear, scaleLog } from "d3-scale";
+import { computed, ref } from "vue";
 
 import type { CurveShape } from "@/api/schema";
 import { count } from "@/marks/format";
 
 const props = defineProps<{ places: number[]; curves: CurveShape[]; cases: number; repeats: number; points: number | null }>();
 /** Drawn as wide as it stands, so that its words keep their size. */
-const width = ref(560);
 const drawing = ref<SVGSVGElement | null>(null);
-const observer = new ResizeObserver(([entry]) => (width.value = Math.max(240, Math.round(entry?.contentRect.width ?? 560))));
-onMounted(() => drawing.value && observer.observe(drawing.value));
-onBeforeUnmount(() => observer.disconnect());
+const { width: stands } = useElementSize(drawing, { width: 560, height: 0 });
+const width = computed(() => Math.max(240, Math.round(stands.value)));
 const HEIGHT = 168;
 const LEFT = 30;
 const RIGHT = 74;
@@ -19,16 +19,15 @@ const TOP = 8;
 const BOTTOM = 22;
 const MOST = 40;
 
-const low = computed(() => Math.log(props.places[0] ?? 6));
-const high = computed(() => Math.log(props.places.at(-1) ?? 100));
-const x = (cases: number) => LEFT + ((Math.log(cases) - low.value) / (high.value - low.value || 1)) * (width.value - LEFT - RIGHT);
-const y = (points: number) => TOP + (1 - Math.min(points, MOST) / MOST) * (HEIGHT - TOP - BOTTOM);
-const marks = computed(() => [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000].filter((each) => Math.log(each) >= low.value && Math.log(each) <= high.value));
+const x = computed(() => scaleLog([props.places[0] ?? 6, props.places.at(-1) ?? 100], [LEFT, width.value - RIGHT]));
+const y = scaleLinear([0, MOST], [HEIGHT - BOTTOM, TOP]).clamp(true);
+/** Of the ticks of a log scale those that begin with 1, 2 or 5: the others crowd. */
+const marks = computed(() => x.value.ticks().filter((each) => /^[125]0*$/.test(String(each))));
 const lines = computed(() =>
   props.curves.map((curve) => {
     const seen = props.places.flatMap((cases, at) => {
       const points = curve.points[at];
-      return points == null || points > MOST ? [] : [{ x: x(cases), y: y(points) }];
+      return points == null || points > MOST ? [] : [{ x: x.value(cases), y: y(points) }];
     });
     return { repeats: curve.repeats, mine: curve.repeats === props.repeats, path: seen.map((p) => `${p.x.toFixed(1)},${p.y.toFixed(1)}`).join(" "), end: seen.at(-1) };
   }),
@@ -42,21 +41,21 @@ const labels = computed(() => {
     return { ...line, at: above };
   });
 });
-const here = computed(() => (props.points === null || props.points > MOST || props.cases < 6 ? null : { x: x(props.cases), y: y(props.points) }));
+const here = computed(() => (props.points === null || props.points > MOST || props.cases < 6 ? null : { x: x.value(props.cases), y: y(props.points) }));
 const told = computed(() => `Smallest difference over ${props.places[0]} to ${props.places.at(-1)} cases for ${props.curves.map((c) => count(c.repeats, "repeat")).join(", ")}`);
 </script>
 
 <template>
-  <svg ref="drawing" :height="HEIGHT" class="block w-full max-w-[720px]" role="img" :aria-label="told" data-test="curve">
+  <svg ref="drawing" :height="HEIGHT" class="block w-full max-w-180" role="img" :aria-label="told" data-test="curve">
     <g v-for="points in [0, 10, 20, 30, 40]" :key="points">
       <line :x1="LEFT" :x2="width - RIGHT" :y1="y(points)" :y2="y(points)" class="stroke-rule-soft" />
-      <text :x="LEFT - 6" :y="y(points) + 3" text-anchor="end" class="fill-ink-3 font-mono text-[10px]">{{ points }}</text>
+      <text :x="LEFT - 6" :y="y(points) + 3" text-anchor="end" class="fill-ink-3 font-mono text-2xs">{{ points }}</text>
     </g>
     <g v-for="cases in marks" :key="cases">
       <line :x1="x(cases)" :x2="x(cases)" :y1="y(0)" :y2="y(0) + 3" class="stroke-rule" />
-      <text :x="x(cases)" :y="HEIGHT - 8" text-anchor="middle" class="fill-ink-3 font-mono text-[10px]">{{ cases.toLocaleString("en") }}</text>
+      <text :x="x(cases)" :y="HEIGHT - 8" text-anchor="middle" class="fill-ink-3 font-mono text-2xs">{{ cases.toLocaleString("en") }}</text>
     </g>
-    <text :x="width - RIGHT + 8" :y="HEIGHT - 8" class="fill-ink-3 text-[10px]">cases</text>
+    <text :x="width - RIGHT + 8" :y="HEIGHT - 8" class="fill-ink-3 text-2xs">cases</text>
     <polyline
       v-for="line in lines"
       :key="line.repeats"
@@ -66,7 +65,7 @@ const told = computed(() => `Smallest difference over ${props.places[0]} to ${pr
       :stroke-width="line.mine ? 2 : 1"
       :stroke-dasharray="line.mine ? undefined : '3 3'"
     />
-    <text v-for="label in labels" :key="label.repeats" :x="width - RIGHT + 8" :y="label.at + 3" class="text-[10px]" :class="label.mine ? 'fill-kelp font-medium' : 'fill-ink-2'">
+    <text v-for="label in labels" :key="label.repeats" :x="width - RIGHT + 8" :y="label.at + 3" class="text-2xs" :class="label.mine ? 'fill-kelp font-medium' : 'fill-ink-2'">
       {{ count(label.repeats, "repeat") }}
     </text>
     <g v-if="here">

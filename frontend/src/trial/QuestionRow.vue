@@ -34,7 +34,7 @@ const valueOf = (event: Event) => (event.target as HTMLSelectElement).value;
   <div class="flex flex-wrap items-center gap-x-2 gap-y-1" data-test="question">
     <span>Does</span>
     <select
-      class="field w-[150px] min-w-0 px-1"
+      class="field w-37.5 min-w-0 px-1"
       :value="named ? arms[named.arm - 1]?.key : ''"
       aria-label="Arm of the main question"
       data-test="question-arm"
@@ -46,7 +46,7 @@ const valueOf = (event: Event) => (event.target as HTMLSelectElement).value;
     <template v-if="named">
       <span>differ from the baseline in</span>
       <select
-        class="field w-[140px] min-w-0 flex-1 px-1"
+        class="field w-35 min-w-0 flex-1 px-1"
         :value="named.measure"
         aria-label="Check of the main question"
         data-test="question-measure"

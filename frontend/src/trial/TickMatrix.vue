@@ -6,6 +6,7 @@ import { computed, useTemplateRef, watch } from "vue";
 import type { TrialPage } from "@/api/schema";
 import TickStrip from "@/marks/TickStrip.vue";
 import { type Matrix, settingsInShort } from "./matrix";
+import { useGridFocus } from "./useGridFocus";
 import { useTrialCases } from "./useTrialCases";
 
 const props = defineProps<{
@@ -53,24 +54,39 @@ watch(
   },
   { flush: "post" },
 );
+const focus = useGridFocus(
+  scroller,
+  () => ({ row: props.order.length, column: props.page.arms.length + 1 }),
+  (row) => rows.value.scrollToIndex(row, { align: "auto" }),
+  ({ row, column }) => emit("choose", props.order[row]!, column === 0 ? null : props.page.arms[column - 1]!.position),
+);
+const { tabindex } = focus;
 const colourOf = (arm: number) => (arm === (props.baseline ?? 0) ? "text-slate" : arm === props.chosenArm ? "text-kelp" : "");
 const lineOf = (arm: number) => (arm === (props.baseline ?? 0) ? "border-slate" : arm === props.chosenArm ? "border-kelp" : "border-transparent");
 </script>
 
 <template>
-  <div ref="scroller" class="min-h-0 flex-1 overflow-auto" role="grid" aria-label="Cases and arms" data-test="matrix">
+  <div ref="scroller" class="min-h-0 flex-1 overflow-auto" role="grid" aria-label="Cases and arms"
+    :aria-rowcount="order.length + 1"
+    :aria-colcount="page.arms.length + 2"
+    :tabindex="tabindex"
+    data-test="matrix"
+    @keydown="focus.onKeydown"
+    @focusin="focus.onFocus"
+    @focusout="focus.onBlur"
+  >
     <div
-      class="sticky top-0 z-10 grid gap-x-2 border-b border-rule bg-sheet px-[14px]"
+      class="sticky top-0 z-10 grid gap-x-2 border-b border-rule bg-sheet px-gut"
       :style="{ ...columns, minWidth: leastWidth }"
       role="row"
     >
-      <span class="caption self-end py-[6px]" role="columnheader"><slot name="corner">Case</slot></span>
-      <span class="caption self-end py-[6px]" role="columnheader">expects</span>
+      <span class="caption self-end py-line" role="columnheader"><slot name="corner">Case</slot></span>
+      <span class="caption self-end py-line" role="columnheader">expects</span>
       <button
         v-for="arm in page.arms"
         :key="arm.position"
         type="button"
-        class="min-w-0 border-b-2 py-[5px] text-left"
+        class="min-w-0 border-b-2 py-1.25 text-left"
         :class="lineOf(arm.position)"
         role="columnheader"
         :title="[arm.name, settingsInShort(arm.settings)].filter(Boolean).join(', ')"
@@ -84,21 +100,25 @@ const lineOf = (arm: number) => (arm === (props.baseline ?? 0) ? "border-slate" 
       <div
         v-for="row in rows.getVirtualItems()"
         :key="order[row.index]"
-        class="absolute inset-x-0 grid h-[30px] cursor-pointer items-center gap-x-2 border-b border-rule-soft px-[14px] hover:bg-paper"
+        class="absolute inset-x-0 grid h-7.5 cursor-pointer items-center gap-x-2 border-b border-rule-soft px-gut hover:bg-paper"
         :class="order[row.index] === chosenCase ? 'bg-kelp-wash hover:bg-kelp-wash' : ''"
         :style="{ ...columns, transform: `translateY(${row.start}px)` }"
         role="row"
+        :aria-rowindex="row.index + 2"
+        :aria-selected="order[row.index] === chosenCase"
         data-test="matrix-row"
         @click="emit('choose', order[row.index]!, null)"
       >
-        <span class="truncate" role="rowheader" :title="lines.get(order[row.index]!)?.title">{{
+        <span class="truncate" role="rowheader" tabindex="-1" :data-cell="`${row.index}.0`" :title="lines.get(order[row.index]!)?.title">{{
           lines.get(order[row.index]!)?.title ?? "\u00a0"
         }}</span>
-        <span class="truncate font-mono text-sm text-ink-2">{{ lines.get(order[row.index]!)?.expects ?? "–" }}</span>
+        <span class="truncate font-mono text-sm text-ink-2" role="gridcell">{{ lines.get(order[row.index]!)?.expects ?? "–" }}</span>
         <span
-          v-for="arm in page.arms"
+          v-for="(arm, column) in page.arms"
           :key="arm.position"
           role="gridcell"
+          tabindex="-1"
+          :data-cell="`${row.index}.${column + 1}`"
           class="flex h-full items-center"
           @click.stop="emit('choose', order[row.index]!, arm.position)"
         >

@@ -16,7 +16,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
 
 <template>
   <section class="panel flex min-w-0 flex-1 flex-col">
-    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-head">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trials so far</span>
         <span class="caption block">{{ lines.length ? `${trials.hasNextPage.value ? "the latest " : ""}${count(lines.length, "trial")}` : "\u00a0" }}</span>
@@ -24,7 +24,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
       <input
         v-if="lines.length > 8 || find"
         v-model="find"
-        class="field w-[220px]"
+        class="field w-55"
         type="search"
         placeholder="Number, state, v3 or model"
         aria-label="Find a trial"
@@ -33,7 +33,7 @@ const STATES: Record<string, string> = { waiting: "waiting", running: "running",
     </header>
     <p v-if="faultOf(trials)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(trials)) }}</p>
     <p v-else-if="find && lines.length === 0" class="p-6 text-ink-2">No trial has “{{ find }}” in its number, state, versions or models.</p>
-    <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-[520px] p-6">
+    <div v-else-if="!trials.isPending.value && lines.length === 0" class="max-w-130 p-6">
       <p class="font-serif text-say">No trial yet.</p>
       <p class="mt-2">
         A trial asks every arm about every case, several times over, and holds the answers against the checks. It ends in a

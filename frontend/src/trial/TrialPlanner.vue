@@ -86,6 +86,8 @@ function takeAll(): void {
   if (plan.value) Object.assign(plan.value, { tags: [], like: null });
 }
 
+const steadyModels = computed(() => [...new Set((estimate.value?.steady ?? []).map((at) => plan.value?.arms[at]?.model ?? ""))].join(" and "));
+
 /** The checks that were chosen here stay with the prompt, for its tries and its next trial. */
 async function keepChecks(): Promise<void> {
   const [chosen, kept] = [plan.value?.checks, subject.data.value];
@@ -113,8 +115,8 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
 </script>
 
 <template>
-  <form class="panel flex w-[560px] shrink-0 flex-col" @submit.prevent="start">
-    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+  <form class="panel flex w-140 shrink-0 flex-col" @submit.prevent="start">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-head">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">{{ from ? `A trial like T${from}` : newest ? "The newest version against the one before" : "Plan a trial" }}</span>
         <span class="caption block">Arms are held against the first; every case is asked of each, several times.</span>
@@ -141,22 +143,22 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         <section class="flex gap-8">
           <div class="min-w-0 flex-1">
             <h2 class="caption mb-1 font-medium">Cases</h2>
-            <div class="flex flex-wrap gap-[6px]">
+            <div class="flex flex-wrap gap-1.5">
               <button
                 type="button"
-                class="button h-[26px] px-2"
+                class="button h-slim px-2"
                 :class="!plan.like && plan.tags.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
                 :aria-pressed="!plan.like && plan.tags.length === 0"
                 @click="takeAll"
               >
                 all {{ kept }} kept
               </button>
-              <span v-if="plan.like" class="button h-[26px] border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ plan.like }}</span>
+              <span v-if="plan.like" class="button h-slim border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ plan.like }}</span>
               <button
                 v-for="{ tag, cases: number } in tags.slice(0, 12)"
                 :key="tag"
                 type="button"
-                class="button h-[26px] px-2"
+                class="button h-slim px-2"
                 :class="plan.tags.includes(tag) ? 'border-kelp bg-kelp-wash text-kelp' : ''"
                 :aria-pressed="plan.tags.includes(tag)"
                 @click="toggleTag(tag)"
@@ -169,7 +171,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
             <span class="caption mb-1 block font-medium">Repeats</span>
             <input
               v-model.number="plan.repeats"
-              class="field w-[64px] font-mono"
+              class="field w-16 font-mono"
               type="number"
               min="1"
               max="100"
@@ -194,7 +196,10 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
           = <b class="font-semibold">{{ count(calls, "call") }}</b></template
         ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template>
       </p>
-      <p class="caption mb-1 min-h-[15px]" data-test="takes">{{ takes }}</p>
+      <p class="caption mb-1 min-h-3.75" data-test="takes">{{ takes }}</p>
+      <p v-if="estimate?.steady.length" class="text-sm text-ink-2" data-test="steady-arms">
+        At temperature 0 all past repeats of {{ steadyModels }} were alike: more cases tell more than more repeats.
+      </p>
       <p v-if="estimate?.unfit" class="text-sm text-rust" role="alert">
         {{ count(estimate.unfit, "request") }} can’t be made: the cases lack an input that a version asks for.
       </p>
@@ -234,6 +239,6 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       :repeats="plan.repeats"
       :arms="plan.arms.length"
     />
-    <TrialList :name="name" class="min-h-[120px]" />
+    <TrialList :name="name" class="min-h-30" />
   </div>
 </template>

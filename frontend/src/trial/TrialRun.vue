@@ -81,6 +81,12 @@ function read(caseAt: number, arm: number | null): void {
   void router.push({ name: "verdict", params: { name: props.name, id: props.page.id }, query });
 }
 
+/** Said aloud at every quarter and at the end, so that it does not speak all the time. */
+const spoken = computed(() => {
+  if (over.value) return `Trial T${props.page.id} is ${line.value.status}: ${count(line.value.recorded, "reading")}.`;
+  return `${25 * Math.floor(4 * share.value)}% of the readings are here.`;
+});
+
 /** Have the server change what the trial does, one change at a time, and look at it anew. */
 async function change(how: "stop" | "go-on" | "ask-again" | "try-now"): Promise<void> {
   if (asking.value) return;
@@ -111,8 +117,8 @@ useKeys([
 </script>
 
 <template>
-  <section class="panel flex w-[348px] shrink-0 flex-col max-[1100px]:w-[276px]">
-    <header class="flex items-center gap-3 border-b border-rule px-4 py-[10px]">
+  <section class="panel flex w-87 shrink-0 flex-col max-wide:w-69">
+    <header class="flex items-center gap-3 border-b border-rule px-4 py-head">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trial T{{ page.id }}</span>
         <span class="caption block truncate">started {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
@@ -123,15 +129,15 @@ useKeys([
       <div>
         <h2 class="caption mb-1 font-medium">Arms</h2>
         <ul>
-          <li v-for="arm in page.arms" :key="arm.position" class="flex items-baseline gap-3 border-b border-rule-soft py-[6px]">
+          <li v-for="arm in page.arms" :key="arm.position" class="flex items-baseline gap-3 border-b border-rule-soft py-line">
             <span
-              class="rounded-md px-[6px] font-mono text-sm font-medium"
+              class="rounded-md px-1.5 font-mono text-sm font-medium"
               :class="arm.position === 0 ? 'bg-slate-wash text-slate' : 'bg-kelp-wash text-kelp'"
               >v{{ arm.version }}</span
             >
             <span class="min-w-0 flex-1 truncate">{{ arm.model }}</span>
             <span class="caption truncate font-mono" :title="settingsInShort(arm.settings) || 'the version’s own settings'">{{ settingsInShort(varied(page, arm.settings)) }}</span>
-            <span class="w-[52px] text-right text-xs text-slate">{{ arm.position === 0 ? "baseline" : "" }}</span>
+            <span class="w-13 text-right text-xs text-slate">{{ arm.position === 0 ? "baseline" : "" }}</span>
           </li>
         </ul>
       </div>
@@ -141,7 +147,7 @@ useKeys([
       <div>
         <h2 class="caption mb-1 font-medium">Checks</h2>
         <ul>
-          <li v-for="measure in page.measures" :key="measure.index" class="flex items-baseline gap-3 py-[3px]">
+          <li v-for="measure in page.measures" :key="measure.index" class="flex items-baseline gap-3 py-0.75">
             <span class="min-w-0 flex-1 truncate">{{ measure.title }}</span>
             <span class="caption shrink-0" :title="`A difference of ${measure.margin} points does not matter. ${measure.signature}`">same within {{ measure.margin }}</span>
           </li>
@@ -158,9 +164,9 @@ useKeys([
     </div>
   </section>
   <section class="panel flex min-w-0 flex-1 flex-col">
-    <header class="flex items-center gap-3 px-4 py-[10px]">
+    <header class="flex items-center gap-3 px-4 py-head">
       <span class="min-w-0 flex-1">
-        <span class="block font-semibold" data-test="readings" aria-live="polite">
+        <span class="block font-semibold" data-test="readings">
           {{ line.recorded === line.total ? count(line.total, "reading") : `${line.recorded.toLocaleString("en")} of ${count(line.total, "reading")}` }}
         </span>
         <span class="caption block truncate" data-test="trial-facts">{{ facts || "\u00a0" }}</span>
@@ -186,20 +192,21 @@ useKeys([
         >{{ over ? "Read the verdict" : "Verdict so far" }}</RouterLink
       >
     </header>
-    <div class="h-[3px] bg-rule-soft" role="progressbar" aria-label="Readings recorded" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
+    <span class="sr-only" role="status">{{ spoken }}</span>
+    <div class="h-0.75 bg-rule-soft" role="progressbar" aria-label="Readings recorded" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100">
       <div class="h-full bg-kelp" :style="{ width: `${share * 100}%` }"></div>
     </div>
-    <p v-if="lost" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="alert">
+    <p v-if="lost" class="border-b border-rule-soft bg-straw-wash px-4 py-line text-straw" role="alert">
       The connection to the server is lost; the trial goes on without this screen. Trying again by itself…
     </p>
-    <p v-if="line.failure" class="border-b border-rule-soft bg-rust-wash px-4 py-[6px] text-rust" role="alert" data-test="failure">
+    <p v-if="line.failure" class="border-b border-rule-soft bg-rust-wash px-4 py-line text-rust" role="alert" data-test="failure">
       The trial failed three times without recording an answer, and was ended: {{ line.failure }} What is here is kept; go on when that is mended.
     </p>
-    <p v-for="each in paused" :key="each.arm" class="border-b border-rule-soft bg-straw-wash px-4 py-[6px] text-straw" role="status" data-test="paused">
+    <p v-for="each in paused" :key="each.arm" class="border-b border-rule-soft bg-straw-wash px-4 py-line text-straw" role="status" data-test="paused">
       <span class="font-semibold">{{ each.name }} is paused.</span> {{ each.why }} No answer is lost: it is tried again {{ each.again.replace(" s", "\u00a0s") }}.
       <button type="button" class="link ml-1" :disabled="asking" data-test="try-now" @click="change('try-now')">Try now</button>
     </p>
-    <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-[6px] text-straw">
+    <p v-if="line.unanswered" class="border-b border-rule-soft px-4 py-line text-straw">
       <span class="font-semibold">{{ count(line.unanswered, "call") }} got no answer</span>, after every try.
       <button
         v-if="firstUnanswered"

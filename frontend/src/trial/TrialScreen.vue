@@ -34,7 +34,7 @@ watch(
 </script>
 
 <template>
-  <main class="flex min-h-0 flex-1 gap-3 px-[18px] py-3">
+  <main class="flex min-h-0 flex-1 gap-3 px-edge py-3">
     <TrialPlanner v-if="planning" :key="String(route.query.plan)" :name="name" :from="from" :newest="route.query.plan === 'newest'" />
     <TrialRun v-else-if="trial.data.value && trial.data.value.id === id" :key="id" :name="name" :page="trial.data.value" />
     <section v-else-if="faultOf(trial)" class="panel flex-1 p-8">
@@ -45,7 +45,7 @@ watch(
       </p>
     </section>
     <template v-else>
-      <section class="panel flex w-[348px] flex-col gap-3 p-4" aria-label="Loading">
+      <section class="panel flex w-87 flex-col gap-3 p-4" aria-label="Loading">
         <div v-for="n in 5" :key="n" class="h-7 bg-paper"></div>
       </section>
       <section class="panel flex flex-1 flex-col gap-3 p-4"><div v-for="n in 12" :key="n" class="h-7 bg-paper"></div></section>

@@ -37,7 +37,7 @@ const told = (each: ShownShape) => (each.points === null ? "none" : each.points.
 
 <template>
   <section class="panel flex min-h-0 min-w-0 flex-col" data-test="showing">
-    <header class="border-b border-rule px-4 py-[10px]">
+    <header class="border-b border-rule px-4 py-head">
       <span class="block font-semibold">What this can show</span>
       <span class="caption block">The smallest true difference, in points, that it would call four times in five.</span>
     </header>
@@ -48,16 +48,16 @@ const told = (each: ShownShape) => (each.points === null ? "none" : each.points.
       <table class="w-full">
         <tbody>
           <tr v-for="each in shown" :key="each.key" :title="SPREAD[each.spread_of]" data-test="shown">
-            <td class="max-w-[210px] truncate py-[3px] pr-3 whitespace-nowrap">
+            <td class="max-w-52.5 truncate py-0.75 pr-3 whitespace-nowrap">
               {{ each.title }}<span v-if="each.main" class="ml-2 text-xs text-kelp">main question</span>
             </td>
             <td class="w-[45%]">
-              <span v-if="each.points !== null" class="block h-[7px]" :class="each.main ? 'bg-kelp-wash' : 'bg-slate-wash'" :style="{ width: `${(each.points / widest) * 100}%` }">
+              <span v-if="each.points !== null" class="block h-1.75" :class="each.main ? 'bg-kelp-wash' : 'bg-slate-wash'" :style="{ width: `${(each.points / widest) * 100}%` }">
                 <span class="block h-full border-r-2" :class="each.main ? 'border-kelp' : 'border-slate'"></span>
               </span>
               <span v-else class="caption">{{ each.cases < 6 ? `too few cases (${each.cases})` : "more cases are needed" }}</span>
             </td>
-            <td class="py-[3px] pl-3 text-right font-mono text-sm tabular-nums whitespace-nowrap">
+            <td class="py-0.75 pl-3 text-right font-mono text-sm tabular-nums whitespace-nowrap">
               {{ told(each) }}<span v-if="mixed" aria-hidden="true"> {{ each.spread_of === "past" ? "●" : "○" }}</span>
             </td>
           </tr>

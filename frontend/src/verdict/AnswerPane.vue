@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { computed } from "vue";
 
+import AnswerText from "@/answer/AnswerText.vue";
+import { jsonIn } from "@/answer/jsonIn";
 import type { ArmShape, ReadingLine } from "@/api/schema";
 import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration } from "@/marks/format";
-import MarkedText from "@/marks/MarkedText.vue";
 import type { Span } from "@/marks/spans";
 
 const props = defineProps<{
@@ -12,6 +13,8 @@ const props = defineProps<{
   readings: ReadingLine[];
   reading: ReadingLine | undefined;
   differs: Span[];
+  /** What the other arm answered, where both are JSON; the same as this one where there is none. */
+  beside: unknown;
   pending: boolean;
   isBaseline: boolean;
 }>();
@@ -22,14 +25,14 @@ const passing = computed(() => {
   const passed = answered.filter((each) => each.findings.every((finding) => finding.passed)).length;
   return answered.length ? `${passed} of ${answered.length} pass all` : "";
 });
-const isJson = computed(() => /^\s*[[{`]/.test(props.reading?.answer ?? ""));
+const value = computed(() => jsonIn(props.reading?.answer ?? ""));
 const STOPS: Record<string, string> = { length: "cut off at the token limit", content_filter: "held back by the server" };
 </script>
 
 <template>
   <article class="flex min-w-0 flex-1 flex-col px-3 py-2" data-test="answer-pane">
     <p
-      class="flex justify-between gap-3 px-2 py-[3px]"
+      class="flex justify-between gap-3 px-2 py-0.75"
       :class="isBaseline ? 'bg-slate-wash text-slate' : 'bg-kelp-wash text-kelp'"
     >
       <span class="truncate font-semibold">{{ arm.name }}</span>
@@ -46,9 +49,15 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
         </p>
       </template>
       <template v-else>
-        <div :class="isJson ? 'font-mono text-base' : 'font-serif text-read'" data-test="reader-answer">
-          <MarkedText :text="reading.answer ?? ''" :findings="reading.findings" :differs="differs" :side="isBaseline ? 'baseline' : 'other'" />
-        </div>
+        <AnswerText
+          :text="reading.answer ?? ''"
+          :findings="reading.findings"
+          :differs="differs"
+          :value="value"
+          :beside="value === undefined ? undefined : beside"
+          :side="isBaseline ? 'baseline' : 'other'"
+          data-test="reader-answer"
+        />
         <p v-if="!reading.answer" class="text-straw">The answer is empty.</p>
         <p class="mt-2 text-xs text-ink-2 tabular-nums">
           <b v-if="reading.finish_reason !== 'stop'" class="font-medium text-straw"

@@ -2,6 +2,7 @@
 /** One case, two arms side by side: the answers of one repeat, with what differs marked. */
 import { computed, ref, watch } from "vue";
 
+import { jsonIn } from "@/answer/jsonIn";
 import { useSubjectChanges } from "@/api/subjects";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
@@ -29,12 +30,14 @@ const answers = computed(() => {
   const pair = [of(left.data.value?.readings), props.arm === null ? undefined : of(right.data.value?.readings)] as const;
   const [one, other] = [pair[0]?.answer, pair[1]?.answer];
   const spans = one != null && other != null ? differing(one, other) : [[], []];
+  const values = [one, other].map((answer) => jsonIn(answer ?? ""));
   const sides = props.arm === null ? [props.baseline] : [props.baseline, props.arm];
   return sides.map((arm, side) => ({
     arm: props.page.arms[arm]!,
     readings: (side === 0 ? left : right).data.value?.readings ?? [],
     reading: pair[side],
     differs: spans[side] ?? [],
+    beside: values[1 - side] ?? values[side],
     pending: (side === 0 ? left : right).isPending.value,
     isBaseline: side === 0,
   }));
@@ -76,7 +79,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
             v-for="n in Math.min(page.repeats, 10)"
             :key="n"
             type="button"
-            class="size-[19px] rounded-md border font-mono text-xs"
+            class="size-4.75 rounded-md border font-mono text-xs"
             :class="n - 1 === repeat ? 'border-kelp bg-kelp text-white' : 'border-rule bg-sheet text-ink-2 hover:border-ink-3'"
             :aria-pressed="n - 1 === repeat"
             :title="`Repeat ${n}`"
@@ -87,14 +90,14 @@ async function asExample(reading: ReadingLine): Promise<void> {
           <span v-if="page.repeats > 10" class="font-mono">{{ repeat + 1 }} of {{ page.repeats }}</span>
         </span>
       </div>
-      <div v-if="input.length > 1 || shownText(input[0]?.[1] ?? '') !== shown?.title" class="max-h-[54px] overflow-auto pt-1">
+      <div v-if="input.length > 1 || shownText(input[0]?.[1] ?? '') !== shown?.title" class="max-h-13.5 overflow-auto pt-1">
         <p v-for="[key, value] in input" :key="key" class="text-sm text-ink-2">
           <span v-if="input.length > 1" class="font-mono text-xs text-slate">{{ key }}</span>
           <span class="whitespace-pre-wrap"> {{ shownText(value) }}</span>
         </p>
       </div>
     </header>
-    <ol v-if="turns.length" class="caption max-h-[54px] shrink-0 overflow-auto border-b border-rule-soft px-4 py-1" data-test="reader-turns">
+    <ol v-if="turns.length" class="caption max-h-13.5 shrink-0 overflow-auto border-b border-rule-soft px-4 py-1" data-test="reader-turns">
       <li v-for="(turn, at) in turns" :key="at" class="truncate" :title="turn">
         <span class="font-mono text-slate">{{ at + 2 }}</span> {{ turn }}<template v-if="at === turns.length - 1"> · answered below</template>
       </li>
@@ -108,6 +111,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
         :readings="side.readings"
         :reading="side.reading"
         :differs="side.differs"
+        :beside="side.beside"
         :pending="side.pending"
         :is-baseline="side.isBaseline"
         @exact="exact = $event"

@@ -34,13 +34,13 @@ const bar = (difference: number) => {
           <th class="text-right font-medium">cases</th>
           <th class="text-right font-medium text-slate">{{ names[baseline] }}</th>
           <th class="text-right font-medium text-kelp">{{ names[arm ?? 0] }}</th>
-          <th class="w-[200px]"></th>
+          <th class="w-50"></th>
           <th class="text-right font-medium">points</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="each in tags" :key="each.tag" class="border-t border-rule-soft">
-          <td class="max-w-[180px] truncate py-[5px]">{{ each.tag }}</td>
+          <td class="max-w-45 truncate py-1.25">{{ each.tag }}</td>
           <td class="text-right font-mono text-sm">{{ each.cases }}</td>
           <td class="text-right font-mono text-sm">{{ each.baseline_rate.toFixed(0) }}%</td>
           <td class="text-right font-mono text-sm">{{ each.rate.toFixed(0) }}%</td>

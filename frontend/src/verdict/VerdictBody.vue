@@ -4,15 +4,17 @@ import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
 import { useStandIns } from "@/api/models";
+import { useModelVerdicts } from "@/api/trials";
 import { useVersions } from "@/api/subjects";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
-import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf } from "./evidence";
+import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf, steadyInWords } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import TagDialog from "./TagDialog.vue";
+import TextsDialog from "./TextsDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
 const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
@@ -58,6 +60,7 @@ function showOnly(which: Fate): void {
   void router.replace({ query: only.value === which ? query : { ...query, show: which } });
 }
 const byTag = ref(false);
+const texts = ref(false);
 const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
 const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
@@ -132,6 +135,10 @@ const newer = computed(() => {
   return newest > Math.max(...props.page.arms.map((each) => each.version)) ? newest : null;
 });
 const soFar = computed(() => props.verdict.recorded < props.verdict.total);
+/** What it comes to on each model, where two versions were asked of several: but for the one that the sentence tells. */
+const perModel = useModelVerdicts(computed(() => props.page.id), computed(() => props.verdict.missing), () => props.page.arms.length > 2 && !soFar.value);
+const onModels = computed(() => (baseline.value === 0 ? (perModel.data.value?.models ?? []).filter((each) => each.arm !== arm.value) : []));
+const steady = computed(() => steadyInWords(props.page, props.verdict));
 
 useKeys([
   {
@@ -140,6 +147,7 @@ useKeys([
     label: "case",
   },
   { keys: { h: () => moveArm(-1), l: () => moveArm(1) }, shown: ["H", "L"], label: "arm" },
+  { keys: { v: () => (texts.value = arm.value !== null) }, shown: ["V"], label: "texts" },
   { keys: { t: () => (byTag.value = arm.value !== null) }, shown: ["T"], label: "by tag" },
   { keys: { r: () => (repeat.value = (repeat.value + 1) % props.page.repeats) }, shown: ["R"], label: "repeat" },
   {
@@ -157,6 +165,15 @@ useKeys([
       <p v-else class="font-serif text-say" data-test="verdict-sentence">
         {{ verdict.names[0] }} was asked alone, so nothing is better or worse. These are its pass rates.
       </p>
+      <ul v-if="onModels.length" class="mt-1 max-w-240" data-test="on-models">
+        <li v-for="each in onModels" :key="each.arm" class="flex items-baseline gap-2 text-sm">
+          <button type="button" class="link w-23 shrink-0 truncate text-left" :title="`Read ${verdict.names[each.arm]} against ${verdict.names[each.baseline]}`" @click="go({ against: each.baseline || null, arm: each.arm })">
+            {{ each.model }}
+          </button>
+          <VerdictSentence :segments="each.sentence" :measure="measure" small @choose="chooseMeasure" />
+        </li>
+      </ul>
+      <p v-if="steady" class="mt-1 text-sm text-ink-2" data-test="steady">{{ steady }}</p>
       <p v-if="soFar" class="mt-1 text-sm text-straw" data-test="so-far">
         So far: {{ verdict.recorded.toLocaleString("en") }} of {{ count(verdict.total, "reading") }}.
         {{ over ? "The trial was stopped." : "It is still running." }}
@@ -172,7 +189,7 @@ useKeys([
         <span v-if="leftOut"> An arm that loses its bad answers looks better than it is.</span>
       </p>
     </div>
-    <div class="flex shrink-0 flex-col gap-[6px]">
+    <div class="flex shrink-0 flex-col gap-1.5">
       <RouterLink
         v-if="newer"
         class="button button-main justify-center"
@@ -189,11 +206,11 @@ useKeys([
 
   <div class="grid min-h-0 flex-[15] grid-cols-[minmax(0,1fr)_minmax(0,1.08fr)] gap-3">
     <section class="panel flex min-h-0 min-w-0 flex-col">
-      <header class="flex flex-wrap items-center gap-x-2 gap-y-1 px-[14px] py-2">
+      <header class="flex flex-wrap items-center gap-x-2 gap-y-1 px-gut py-2">
         <template v-if="arm !== null">
           <span class="font-semibold">Evidence for</span>
           <select
-            class="field h-[26px] max-w-[190px] bg-kelp-wash px-1 font-medium text-kelp"
+            class="field h-slim max-w-47.5 bg-kelp-wash px-1 font-medium text-kelp"
             :value="arm"
             aria-label="Arm"
             data-test="verdict-arm"
@@ -203,7 +220,7 @@ useKeys([
           </select>
           <span class="font-semibold">against</span>
           <select
-            class="field h-[26px] max-w-[190px] bg-slate-wash px-1 font-medium text-slate"
+            class="field h-slim max-w-47.5 bg-slate-wash px-1 font-medium text-slate"
             :value="baseline"
             aria-label="Against"
             title="Reading is free: any arm can be the one that the others are held against"
@@ -213,7 +230,10 @@ useKeys([
             <option v-for="each in page.arms" :key="each.position" :value="each.position">{{ each.name }}</option>
           </select>
         </template>
-        <button v-if="arm !== null" type="button" class="link ml-auto text-sm" data-test="open-by-tag" @click="byTag = true">by tag</button>
+        <span v-if="arm !== null" class="ml-auto flex gap-3 text-sm">
+          <button type="button" class="link" data-test="open-texts" @click="texts = true">texts</button>
+          <button type="button" class="link" data-test="open-by-tag" @click="byTag = true">by tag</button>
+        </span>
         <span v-else class="font-semibold">Pass rates of {{ verdict.names[0] }}</span>
       </header>
       <div class="min-h-0 flex-1 overflow-auto">
@@ -225,7 +245,7 @@ useKeys([
           :middle="arm === null ? null : 0"
           @choose="chooseMeasure"
         />
-        <p v-if="settles" class="px-[14px] pt-1 text-sm text-ink-2" data-test="settles">{{ settles }}</p>
+        <p v-if="settles" class="px-gut pt-1 text-sm text-ink-2" data-test="settles">{{ settles }}</p>
         <table v-if="arm !== null" class="mt-2 w-full text-sm">
           <tbody>
             <tr
@@ -234,10 +254,10 @@ useKeys([
               class="cursor-pointer border-t border-rule-soft hover:bg-paper"
               @click="each !== baseline && go({ arm: each })"
             >
-              <td class="py-[3px] pl-[14px] font-medium whitespace-nowrap" :class="each === baseline ? 'text-slate' : each === arm ? 'text-kelp' : ''">
+              <td class="py-0.75 pl-gut font-medium whitespace-nowrap" :class="each === baseline ? 'text-slate' : each === arm ? 'text-kelp' : ''">
                 {{ verdict.names[each] }}
               </td>
-              <td class="py-[3px] pl-3 font-mono text-xs text-ink-2">
+              <td class="py-0.75 pl-3 font-mono text-xs text-ink-2">
                 {{ verdict.measures[measure ?? mainRow?.measure ?? 0]?.title }} {{ rateInWords(verdict, each, measure ?? mainRow?.measure ?? 0) }}<span
                   v-if="agreementInWords(verdict, each, measure ?? mainRow?.measure ?? 0)"
                   title="Of all pairs of repeats of a case, so many came out alike"
@@ -247,12 +267,12 @@ useKeys([
                   boundsInWords(verdict, each, measure ?? mainRow?.measure ?? 0)
                 }}</span>
               </td>
-              <td class="py-[3px] pr-[14px] pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
+              <td class="py-0.75 pr-gut pl-3 text-right font-mono text-xs whitespace-nowrap text-ink-2">{{ effort(each) }}</td>
             </tr>
           </tbody>
         </table>
       </div>
-      <p class="caption border-t border-rule-soft px-[14px] py-[6px]">
+      <p class="caption border-t border-rule-soft px-gut py-line">
         {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
         {{ count(page.repeats, "repeat") }}<template v-if="arm !== null && compared > 1">; words corrected for {{ compared }} comparisons<template v-if="mainRow">, the main question (bold) tested first</template></template>.
         {{ arm === null ? "" : "Shaded: differences that do not matter." }} {{ standIns }}
@@ -261,7 +281,7 @@ useKeys([
     <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" />
   </div>
 
-  <section class="panel flex min-h-[170px] flex-[8] flex-col">
+  <section class="panel flex min-h-42.5 flex-[8] flex-col">
     <TickMatrix
       :page="page"
       :matrix="matrix"
@@ -295,6 +315,7 @@ useKeys([
       </template>
     </TickMatrix>
   </section>
+  <TextsDialog v-if="arm !== null" :open="texts" :name="name" :arm="page.arms[arm]!" :baseline="page.arms[baseline]!" @close="texts = false" />
   <TagDialog
     :open="byTag"
     :trial="page.id"

@@ -56,7 +56,7 @@ onScopeDispose(() => clearTimeout(waiting));
 </script>
 
 <template>
-  <main class="flex min-h-0 flex-1 flex-col gap-3 px-[18px] py-3">
+  <main class="flex min-h-0 flex-1 flex-col gap-3 px-edge py-3">
     <VerdictBody
       v-if="page && verdict.data.value && verdict.data.value.trial === page.id"
       :key="page.id"
@@ -72,7 +72,7 @@ onScopeDispose(() => clearTimeout(waiting));
     </section>
     <section v-else-if="isEmpty" class="p-6" data-test="no-verdict">
       <p class="font-serif text-say">There is no verdict yet, because no trial has run.</p>
-      <p class="mt-2 max-w-[560px]">
+      <p class="mt-2 max-w-140">
         A trial asks two versions, or two models, about the same cases, and a verdict says which did better, by how much, and how
         sure that is.
       </p>
@@ -80,7 +80,7 @@ onScopeDispose(() => clearTimeout(waiting));
     </section>
     <template v-else>
       <p class="font-serif text-say text-ink-3" role="status">Working out the verdict…</p>
-      <div class="panel h-[220px]"></div>
+      <div class="panel h-55"></div>
       <div class="panel flex-1"></div>
     </template>
   </main>

@@ -1,4 +1,4 @@
-import type { VerdictPage } from "@/api/schema";
+import type { TrialPage, VerdictPage } from "@/api/schema";
 import { count, points } from "@/marks/format";
 
 /** One row of evidence: a difference in points when there is a baseline, else a rate in percent. */
@@ -79,4 +79,15 @@ export function agreementInWords(verdict: VerdictPage, arm: number, measure: num
   const share = verdict.agreements[arm]?.[measure];
   if (share == null) return "";
   return share === 1 ? "repeats all alike" : `repeats agree ${Math.round(share * 100)}%`;
+}
+
+/** Arms at temperature 0 whose repeats all came out alike, in a sentence; empty without one. */
+export function steadyInWords({ arms, repeats }: TrialPage, verdict: VerdictPage): string {
+  const steady = arms.filter(({ position, settings }) => {
+    const shares = (verdict.agreements[position] ?? []).filter((share) => share != null);
+    return settings.temperature === 0 && repeats > 1 && shares.length > 0 && shares.every((share) => share === 1);
+  });
+  if (steady.length === 0) return "";
+  const who = steady.length === arms.length ? "every arm" : steady.map((each) => each.name).join(" and ");
+  return `At temperature 0 all repeats of ${who} came out alike, in every check: one repeat would have told as much.`;
 }

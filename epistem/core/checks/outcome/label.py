@@ -16,7 +16,12 @@ from epistem.core.prompts.content import ReplyShape
 class LabelOptions(Options):
     """`at`: the field of a JSON reply that holds the label."""
 
-    at: str = Field("label", max_length=80)
+    at: str = Field(
+        "label",
+        max_length=80,
+        title="Field of the label",
+        description="The field of a JSON reply that holds the label.",
+    )
 
 
 MOST_LABEL = 500

@@ -46,8 +46,18 @@ PHRASES = (
 class StockPhraseOptions(Options):
     """`also`: phrases to forbid besides the usual ones. `allow`: usual ones to let through."""
 
-    also: list[str] = Field(default_factory=list, max_length=500)
-    allow: list[str] = Field(default_factory=list, max_length=500)
+    also: list[str] = Field(
+        default_factory=list,
+        max_length=500,
+        title="Forbid also",
+        description="Phrases besides the usual ones.",
+    )
+    allow: list[str] = Field(
+        default_factory=list,
+        max_length=500,
+        title="Let through",
+        description="Usual ones that are allowed here.",
+    )
 
 
 class NoStockPhrases(Check):

@@ -13,7 +13,7 @@ import { asText, isPicture, valueOf } from "@/parts/values";
 import TypedField from "@/parts/TypedField.vue";
 
 const prompt = defineModel<Prompt>({ required: true });
-const props = defineProps<{ inputs: string[]; name: string; problems: DraftProblem[]; placed: boolean }>();
+const props = defineProps<{ inputs: string[]; name: string; problems: DraftProblem[]; doubts: DraftProblem[]; placed: boolean }>();
 const emit = defineEmits<{ insert: [text: string] }>();
 const CALL = "{{ examples() }}";
 const examples = computed(() => prompt.value.examples ?? []);
@@ -24,6 +24,9 @@ const columns = computed(() => {
   return [...new Set([...props.inputs, ...used])];
 });
 const problem = computed(() => props.problems.find((each) => each.field.startsWith("examples")));
+
+/** Why the model would learn a wrong shape from it. */
+const doubtOf = (at: number) => props.doubts.find((each) => each.field === `examples.${at}.answer`)?.message;
 
 function put(at: number, change: Partial<Example>): void {
   prompt.value.examples = examples.value.map((each, i) => (i === at ? { ...each, ...change } : each));
@@ -77,7 +80,7 @@ async function addCase(number: number | null): Promise<void> {
     <div v-for="(example, at) in examples" :key="at" class="grid grid-cols-[22px_1fr_auto] gap-x-2 border-b border-rule-soft pb-2" data-test="example">
       <input
         type="checkbox"
-        class="mt-[5px] h-[13px] self-start accent-kelp"
+        class="mt-1.25 h-3.25 self-start accent-kelp"
         :checked="!example.off"
         :aria-label="`Show example ${at + 1}`"
         :title="example.off ? 'Off: not sent' : 'On'"
@@ -85,28 +88,29 @@ async function addCase(number: number | null): Promise<void> {
       />
       <div class="flex min-w-0 flex-col gap-1" :class="example.off ? 'opacity-55' : ''">
         <label v-for="name in columns" :key="name" class="flex gap-2">
-          <span class="w-[76px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate">{{ name }}</span>
-          <span v-if="isPicture(example.inputs?.[name])" class="caption pt-[3px]">a picture</span>
+          <span class="w-19 shrink-0 truncate pt-0.75 font-mono text-xs text-slate">{{ name }}</span>
+          <span v-if="isPicture(example.inputs?.[name])" class="caption pt-0.75">a picture</span>
           <TypedField
             lines
             v-else
-            class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
+            class="field-sizing-content max-h-22.5 w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
             :model-value="asText(example.inputs?.[name])"
             :placeholder="`${name} of the example`"
             @update:model-value="setInput(at, name, $event)"
           />
         </label>
         <label class="flex gap-2">
-          <span class="w-[76px] shrink-0 pt-[3px] text-xs text-kelp">answer</span>
+          <span class="w-19 shrink-0 pt-0.75 text-xs text-kelp">answer</span>
           <TypedField
             lines
-            class="field-sizing-content max-h-[90px] w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
+            class="field-sizing-content max-h-22.5 w-full resize-none bg-transparent font-serif text-base outline-none focus:bg-white"
             :model-value="example.answer"
             placeholder="what would be right"
             :aria-label="`Answer of example ${at + 1}`"
             @update:model-value="put(at, { answer: $event })"
           />
         </label>
+        <p v-if="doubtOf(at)" class="text-sm text-straw" data-test="example-doubt">{{ doubtOf(at) }}</p>
         <span v-if="example.origin" class="caption">from {{ example.origin }}</span>
       </div>
       <span class="flex gap-2 text-xs">
@@ -117,7 +121,7 @@ async function addCase(number: number | null): Promise<void> {
     <p v-if="examples.length === 0" class="text-ink-3">No examples yet. Two or three often settle what words can't.</p>
     <div class="flex items-center gap-3">
       <button type="button" class="link text-sm" data-test="add-example" @click="add({ inputs: {}, answer: '' })">Add an example</button>
-      <CaseSearch class="w-[260px]" :name="name" shown="" placeholder="or take one from a case" label="Take one from a case" test="example-from-case" @choose="addCase" />
+      <CaseSearch class="w-65" :name="name" shown="" placeholder="or take one from a case" label="Take one from a case" test="example-from-case" @choose="addCase" />
     </div>
   </div>
 </template>

@@ -90,7 +90,7 @@ watch(kept, (now) => {
         <label class="flex flex-1 flex-col gap-1"><span>Name</span><input v-model="form.name" class="field font-mono" placeholder="e.g. house-tone" data-test="fragment-name" /></label>
         <label class="flex flex-[2] flex-col gap-1"><span>What it is for</span><input v-model="form.about" class="field" maxlength="200" placeholder="e.g. how we sound" /></label>
       </div>
-      <div class="field h-auto max-h-[300px] min-h-[90px] overflow-auto py-1" data-test="fragment-text"><TextEditor v-model="form.text" label="Text of the fragment" /></div>
+      <div class="field h-auto max-h-75 min-h-22.5 overflow-auto py-1" data-test="fragment-text"><TextEditor v-model="form.text" label="Text of the fragment" /></div>
       <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
       <div class="flex justify-end gap-2">
         <button v-if="list.length && !begin" type="button" class="button" @click="making = false">Back</button>
@@ -100,9 +100,9 @@ watch(kept, (now) => {
       </div>
     </form>
     <div v-else class="flex min-h-0 gap-4">
-      <ul class="max-h-[60vh] w-[250px] shrink-0 overflow-auto border-r border-rule-soft pr-2">
+      <ul class="max-h-[60vh] w-62.5 shrink-0 overflow-auto border-r border-rule-soft pr-2">
         <li v-for="each in list" :key="each.name">
-          <button type="button" class="w-full border-b border-rule-soft px-2 py-[6px] text-left" :class="each.name === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" @click="choose(each.name)">
+          <button type="button" class="w-full border-b border-rule-soft px-2 py-line text-left" :class="each.name === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" @click="choose(each.name)">
             <span class="block truncate font-mono text-sm">{{ each.name }}@{{ each.newest }}</span>
             <span class="caption block truncate">{{ each.about || "no note" }}</span>
           </button>
@@ -118,14 +118,14 @@ watch(kept, (now) => {
           <span class="flex-1"></span>
           <button type="button" class="button button-main" :disabled="changed" data-test="fragment-insert" @click="emit('insert', includeOf({ name: fragment.name, version: number })), emit('close')">Include where the cursor was</button>
         </div>
-        <div class="field h-auto max-h-[260px] min-h-[90px] overflow-auto py-1" data-test="fragment-text"><TextEditor v-if="kept !== undefined" :key="`${fragment.name}@${number}`" v-model="form.text" label="Text of the fragment" /></div>
+        <div class="field h-auto max-h-65 min-h-22.5 overflow-auto py-1" data-test="fragment-text"><TextEditor v-if="kept !== undefined" :key="`${fragment.name}@${number}`" v-model="form.text" label="Text of the fragment" /></div>
         <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
         <div v-if="changed" class="flex gap-2">
           <input v-model="form.note" class="field min-w-0 flex-1" placeholder="what changed" aria-label="What changed" />
           <button type="button" class="button" data-test="fragment-save" @click="saveVersion">Save as version {{ (fragment.versions[0]?.number ?? 0) + 1 }}</button>
         </div>
         <p class="font-medium">Used by</p>
-        <ul class="max-h-[120px] overflow-auto">
+        <ul class="max-h-30 overflow-auto">
           <li v-for="use in fragment.used_by" :key="`${use.subject}.${use.where}.${use.version}`" class="flex gap-2 text-sm">
             <RouterLink class="link" :to="{ name: 'draft', params: { name: use.subject } }" @click="emit('close')">{{ use.subject }}</RouterLink>
             <span class="text-ink-3">{{ use.where }}, version {{ use.version }}</span>

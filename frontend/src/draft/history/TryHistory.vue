@@ -52,7 +52,7 @@ function settings(line: TryLine): string {
         <li v-for="line in lines" :key="line.id">
           <button
             type="button"
-            class="grid w-full grid-cols-[84px_14px_1fr] items-center gap-x-3 border-b border-rule-soft px-2 py-[6px] text-left"
+            class="grid w-full grid-cols-[84px_14px_1fr] items-center gap-x-3 border-b border-rule-soft px-2 py-line text-left"
             :class="line.id === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'"
             data-test="try-line"
             @click="chosen = line.id"

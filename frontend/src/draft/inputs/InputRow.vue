@@ -32,9 +32,9 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
 </script>
 
 <template>
-  <div class="border-b border-rule-soft py-[6px]" :data-test="`input-row-${input.name}`">
+  <div class="border-b border-rule-soft py-line" :data-test="`input-row-${input.name}`">
     <div class="flex items-center gap-2">
-      <code class="w-[104px] shrink-0 truncate font-mono text-sm" :class="unused ? 'text-straw' : 'text-kelp'" :title="input.name">{{
+      <code class="w-26 shrink-0 truncate font-mono text-sm" :class="unused ? 'text-straw' : 'text-kelp'" :title="input.name">{{
         input.name
       }}</code>
       <select
@@ -65,8 +65,8 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
       @update:model-value="put({ choices: listFrom($event) })"
     />
     <div v-if="input.kind === 'record'" class="mt-1 ml-3 border-l border-rule pl-3">
-      <div v-for="(field, at) in input.fields" :key="at" class="flex items-center gap-2 py-[2px]">
-        <TypedField class="field h-7 w-[100px] font-mono text-sm" :model-value="field.name" aria-label="Field" @update:model-value="putField(at, { name: $event.trim() })" />
+      <div v-for="(field, at) in input.fields" :key="at" class="flex items-center gap-2 py-0.5">
+        <TypedField class="field h-7 w-25 font-mono text-sm" :model-value="field.name" aria-label="Field" @update:model-value="putField(at, { name: $event.trim() })" />
         <select class="field h-7 px-1 text-sm" :value="field.kind ?? 'text'" :aria-label="`Kind of ${field.name}`" @change="putField(at, { kind: value($event) as RecordField['kind'] })">
           <option v-for="kind in FIELD_KINDS" :key="kind" :value="kind">{{ kind }}</option>
         </select>
@@ -85,7 +85,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
     </div>
     <div v-if="typed" class="mt-1 flex gap-2">
       <label class="flex min-w-0 flex-1 items-center gap-2"
-        ><span class="caption w-[104px] shrink-0">where none is given</span>
+        ><span class="caption w-26 shrink-0">where none is given</span>
         <TypedField class="field h-7 min-w-0 flex-1 text-sm" :model-value="asText(input.default)" :aria-label="`Default of ${input.name}`" @update:model-value="put({ default: $event || null })" />
       </label>
       <label class="flex min-w-0 flex-1 items-center gap-2"

@@ -4,7 +4,9 @@ import { computed, ref, watch } from "vue";
 
 import type { DraftProblem, ReplyShape } from "@/api/schema";
 import { listFrom } from "@/parts/values";
+import { labelField, labelsOf } from "./labels";
 import SchemaEditor from "./SchemaEditor.vue";
+import { blankShape, withFields } from "./shape";
 
 const props = defineProps<{ problems: DraftProblem[]; words: string; placed: boolean }>();
 const reply = defineModel<ReplyShape>({ required: true });
@@ -28,6 +30,17 @@ watch(labels, (text) => {
   if (typed !== text) labelText.value = text;
 });
 watch(labelText, (text) => (labels.value = text));
+const field = computed(() => labelField(reply.value));
+/** Labels that are listed go along when the reply becomes JSON, and come back when it is one label again. */
+function setKind(kind: NonNullable<ReplyShape["kind"]>): void {
+  const known = labelsOf(reply.value);
+  reply.value.kind = kind;
+  if (kind === "label") reply.value.labels = known;
+  if (kind === "json" && known.length && reply.value.json_schema == null) {
+    const label = { name: "label", schema: { type: "string", enum: known }, required: true };
+    reply.value.json_schema = withFields(blankShape(), [label]);
+  }
+}
 const problem = computed(() => props.problems.find((p) => p.field.startsWith("reply.")));
 </script>
 
@@ -35,10 +48,13 @@ const problem = computed(() => props.problems.find((p) => p.field.startsWith("re
   <div class="flex flex-col gap-2">
     <div class="flex items-center gap-4">
       <label v-for="kind in KINDS" :key="kind.value" class="flex items-center gap-1">
-        <input v-model="reply.kind" type="radio" :value="kind.value" class="accent-kelp" /> {{ kind.label }}
+        <input type="radio" name="reply-kind" :value="kind.value" :checked="(reply.kind ?? 'text') === kind.value" class="accent-kelp" @change="setKind(kind.value)" /> {{ kind.label }}
       </label>
     </div>
-    <label v-if="reply.kind !== 'text'" class="flex flex-col gap-1">
+    <p v-if="field" class="caption" data-test="labels-are">
+      Its labels are the choices of <code class="chip">{{ field.name }}</code>: {{ field.choices.join(", ") || "none yet" }}. Cases expect one of them.
+    </p>
+    <label v-else-if="reply.kind !== 'text'" class="flex flex-col gap-1">
       <span class="caption">Labels, with commas between: the choices when you say what a case expects</span>
       <input v-model="labelText" class="field font-mono text-sm" placeholder="lost item, delay, other" />
     </label>

@@ -61,7 +61,7 @@ function asText(kept: Kept): string {
         {{ raw ? "JSON" : "form" }}
       </button>
     </div>
-    <div v-if="asJson || !fits" class="field mt-1 h-auto max-h-[240px] overflow-auto py-1" data-test="schema-editor">
+    <div v-if="asJson || !fits" class="field mt-1 h-auto max-h-60 overflow-auto py-1" data-test="schema-editor">
       <TextEditor v-model="text" kind="json" undone-outside :label="label" hint='{"type": "object", …}' />
     </div>
     <ShapeForm v-else :what="props.what" :model-value="(schema as Schema | null) ?? blankShape()" @update:model-value="schema = $event" />

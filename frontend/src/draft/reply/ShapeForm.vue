@@ -51,10 +51,10 @@ function putInside(at: number, schema: Schema): void {
 
 <template>
   <div class="flex flex-col" :class="props.depth ? 'ml-3 border-l border-rule pl-3' : ''" data-test="shape-form">
-    <div v-for="(field, at) in fields" :key="at" class="border-b border-rule-soft py-[6px]" data-test="shape-field">
+    <div v-for="(field, at) in fields" :key="at" class="border-b border-rule-soft py-line" data-test="shape-field">
       <div class="flex flex-wrap items-center gap-2">
         <TypedField
-          class="field h-7 w-[112px] font-mono text-sm"
+          class="field h-7 w-28 font-mono text-sm"
           :model-value="field.name"
           :aria-label="`Name of ${props.what} ${at + 1}`"
           lazy
@@ -73,7 +73,7 @@ function putInside(at: number, schema: Schema): void {
           <TypedField
             v-for="(bound, b) in boundsOf(kindOf(field.schema))!"
             :key="bound"
-            class="field h-7 w-[58px] px-1 font-mono text-sm"
+            class="field h-7 w-14.5 px-1 font-mono text-sm"
             type="number"
             :placeholder="b ? 'most' : 'least'"
             :model-value="field.schema[bound] as number | undefined"
@@ -132,7 +132,7 @@ function putInside(at: number, schema: Schema): void {
     </div>
     <button
       type="button"
-      class="link mt-[6px] self-start text-sm"
+      class="link mt-1.5 self-start text-sm"
       data-test="add-field"
       @click="shape = withFields(shape, [...fields, freshField(fields)])"
     >

@@ -36,18 +36,18 @@ const over = computed(() => props.request.tokens + answer.value > props.request.
     <p v-if="over" class="text-sm text-rust" role="alert">
       The window is too small for this and its answer: the model will refuse it, or cut the answer off.
     </p>
-    <div class="mt-[6px] flex h-[18px] gap-px" role="img" :aria-label="`${count(parts.length, 'part')} by their tokens`">
+    <div class="mt-1.5 flex h-4.5 gap-px" role="img" :aria-label="`${count(parts.length, 'part')} by their tokens`">
       <span
         v-for="(part, at) in parts"
         :key="at"
-        class="min-w-[2px] truncate border-b-2 px-1 font-mono text-xs leading-4 whitespace-nowrap text-ink"
+        class="min-w-0.5 truncate border-b-2 px-1 font-mono text-xs leading-4 whitespace-nowrap text-ink"
         :class="TINTS[part.role]"
         :style="{ flexGrow: part.tokens, flexBasis: 0 }"
         :title="`${part.name} (${part.role}): ${count(part.tokens, 'token')}`"
         >{{ part.tokens / request.tokens > 0.08 ? part.name : "" }}</span
       >
     </div>
-    <div class="mt-[3px] flex h-[5px] border border-rule bg-white" :title="`Of ${count(request.window, 'token')}`">
+    <div class="mt-0.75 flex h-1.25 border border-rule bg-white" :title="`Of ${count(request.window, 'token')}`">
       <span :class="over ? 'bg-rust' : 'bg-ink-2'" :style="{ width: share(request.tokens) }"></span>
       <span class="bg-rule" :style="{ width: share(answer) }"></span>
     </div>

@@ -60,9 +60,9 @@ function setTemperature(text: string): void {
         <option v-for="number in versions" :key="number" :value="number">v{{ number }}</option>
       </select>
       <label class="flex items-center gap-1 font-mono" title="Temperature of this column; empty takes the prompt's">
-        t
+        temp.
         <TypedField
-          class="field h-6 w-[46px] px-1 font-mono text-sm"
+          class="field h-6 w-11.5 px-1 font-mono text-sm"
           type="number"
           min="0"
           max="2"
@@ -75,7 +75,7 @@ function setTemperature(text: string): void {
       </label>
       <Popover class="relative">
         <PopoverButton class="link text-xs" data-test="column-settings">{{ others > 0 ? `${others} more set` : "more settings" }}</PopoverButton>
-        <PopoverPanel class="panel absolute left-[-120px] z-10 mt-1 max-h-[300px] w-[430px] overflow-auto p-3">
+        <PopoverPanel class="panel absolute -left-30 z-10 mt-1 max-h-75 w-107.5 overflow-auto p-3">
           <p class="caption mb-2">These stand over the prompt's own, in this column only.</p>
           <SettingsSection v-model="column.settings" :models="model ? [model] : []" />
         </PopoverPanel>

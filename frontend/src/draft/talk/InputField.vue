@@ -37,13 +37,13 @@ function takeImage(event: Event): void {
 </script>
 
 <template>
-  <select v-if="kind === 'choice'" class="field h-7 min-w-[160px] px-1" :value="text" :data-test="`input-${name}`" :aria-label="name" @change="value = ($event.target as HTMLSelectElement).value">
+  <select v-if="kind === 'choice'" class="field h-7 min-w-40 px-1" :value="text" :data-test="`input-${name}`" :aria-label="name" @change="value = ($event.target as HTMLSelectElement).value">
     <option value="">{{ described?.default ? `${described.default} (where none is given)` : "choose…" }}</option>
     <option v-for="choice in described?.choices" :key="choice" :value="choice">{{ choice }}</option>
     <option v-if="text && !described?.choices?.includes(text)" :value="text">{{ text }} (not one of them)</option>
   </select>
   <div v-else-if="kind === 'image'" class="flex min-w-0 items-center gap-3">
-    <img v-if="image" :src="image" :alt="name" class="h-14 max-w-[120px] border border-rule object-contain" />
+    <img v-if="image" :src="image" :alt="name" class="h-14 max-w-30 border border-rule object-contain" />
     <label class="link cursor-pointer text-sm"
       >{{ image ? "another picture" : "choose a picture" }}
       <input type="file" accept="image/png,image/jpeg,image/gif,image/webp" class="sr-only" :data-test="`input-${name}`" @change="takeImage" />
@@ -60,7 +60,7 @@ function takeImage(event: Event): void {
   <TypedField
     lines
     v-else
-    class="field-sizing-content max-h-[120px] w-full resize-none bg-transparent font-serif text-read outline-none"
+    class="field-sizing-content max-h-30 w-full resize-none bg-transparent font-serif text-read outline-none"
     :model-value="kind === 'list' ? lines : text"
     :inputmode="kind === 'number' ? 'decimal' : undefined"
     :placeholder="kind === 'list' ? `One ${name} a line` : hint"

@@ -35,7 +35,7 @@ function remove(name: string): void {
 <template>
   <div class="grid w-full grid-cols-[repeat(auto-fill,minmax(270px,1fr))] gap-x-4" data-test="record-editor">
     <div v-for="name in names" :key="name" class="flex items-baseline gap-2">
-      <span class="w-[78px] shrink-0 truncate font-mono text-xs" :class="changed(name) ? 'font-semibold text-kelp' : 'text-ink-2'" :title="name">{{ name }}</span>
+      <span class="w-19.5 shrink-0 truncate font-mono text-xs" :class="changed(name) ? 'font-semibold text-kelp' : 'text-ink-2'" :title="name">{{ name }}</span>
       <select v-if="fieldOf(name)?.kind === 'choice'" class="min-w-0 flex-1 bg-transparent" :value="asText(record[name])" :aria-label="name" @change="put(name, ($event.target as HTMLSelectElement).value)">
         <option v-for="choice in fieldOf(name)!.choices" :key="choice" :value="choice">{{ choice }}</option>
       </select>

@@ -20,8 +20,8 @@ function send(): void {
 </script>
 
 <template>
-  <form class="flex items-center gap-3 border-t border-rule-soft px-[14px] py-[6px]" @submit.prevent="send">
-    <span class="caption w-[62px] shrink-0">Says next</span>
+  <form class="flex items-center gap-3 border-t border-rule-soft px-gut py-line" @submit.prevent="send">
+    <span class="caption w-15.5 shrink-0">Says next</span>
     <input
       v-model="text"
       class="min-w-0 flex-1 bg-transparent font-serif text-read outline-none"

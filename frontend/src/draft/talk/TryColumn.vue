@@ -2,7 +2,9 @@
 import { computed, nextTick, useTemplateRef, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
+import { jsonIn } from "@/answer/jsonIn";
 import type { ModelLine, Prompt } from "@/api/schema";
+import { differing } from "@/marks/differing";
 import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration, words } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
@@ -42,11 +44,14 @@ watch(
     talk.value?.scrollTo({ top: talk.value.scrollHeight });
   },
 );
+/** What the same inputs were answered before the last change, while that tells something. */
+const earlier = computed(() => (answer.value && !column.value.busy && !column.value.error && column.value.past.length === 0 && before.value === undefined ? column.value.earlier : null));
+const earlierDiffers = computed(() => (earlier.value && answer.value ? differing(earlier.value.text, answer.value.answer)[0] : []));
 const before = computed(() => column.value.before[column.value.past.length]);
 </script>
 
 <template>
-  <section class="flex min-w-0 flex-1 flex-col border-r border-rule-soft px-[14px] py-2 last:border-r-0" data-test="column">
+  <section class="flex min-w-0 flex-1 flex-col border-r border-rule-soft px-gut py-2 last:border-r-0" data-test="column">
     <ColumnHead
       v-model="column"
       :models="models"
@@ -114,7 +119,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
       </template>
       <p v-else class="text-ink-3">No answer yet.</p>
     </div>
-    <footer v-if="answer && !column.busy && !column.error" class="flex flex-col gap-2">
+    <footer v-if="answer && !column.busy && !column.error" class="flex shrink-0 flex-col gap-2">
       <p class="text-xs text-ink-2 tabular-nums">
         {{ STOPS[answer.finish_reason] ?? answer.finish_reason }} · {{ count(words(answer.answer), "word") }} ·
         {{ answer.input_tokens }} + {{ answer.output_tokens }} tokens · {{ cents(answer.cents) }}
@@ -130,10 +135,17 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <button type="button" class="link text-xs whitespace-nowrap" title="Show it to the model from now on" data-test="as-example" @click="$emit('example')">as example</button>
         <button type="button" class="link text-xs whitespace-nowrap" data-test="show-request" @click="$emit('show')">exact request</button>
       </div>
-      <div class="max-h-[148px] overflow-auto border-t border-rule-soft pt-2 text-sm">
+      <div class="max-h-37 shrink-0 overflow-auto border-t border-rule-soft pt-2 text-sm">
         <FindingList :findings="answer.findings" />
         <p v-for="why in answer.not_checked" :key="why" class="caption mt-1">{{ why }}</p>
       </div>
     </footer>
+    <section v-if="earlier" class="mt-2 min-h-0 flex-1 overflow-auto border-t border-rule-soft pt-2" data-test="earlier">
+      <p class="caption">
+        Before the {{ earlier.changed.join(" and ") }} changed<template v-if="earlier.checks">: {{ earlier.passed }} of {{ count(earlier.checks, "check") }} passed</template>
+      </p>
+      <p v-if="earlier.text === answer?.answer" class="text-ink-2">The same answer, to the letter.</p>
+      <AnswerText v-else class="opacity-80" :text="earlier.text" :differs="earlierDiffers" :value="jsonIn(earlier.text)" :beside="answer?.value ?? undefined" side="baseline" />
+    </section>
   </section>
 </template>

@@ -3,6 +3,7 @@
 import { useQueryClient } from "@tanstack/vue-query";
 import { computed, defineAsyncComponent, ref, watch } from "vue";
 
+import { labelsOf } from "../reply/labels";
 import { fetchRequest } from "@/api/tries";
 import { faultOf } from "@/api/fault";
 import { fetchCase, useCase, useFoundCases } from "@/api/cases";
@@ -118,7 +119,7 @@ async function showRequest(at = 0): Promise<void> {
 
 function duplicate(at: number): void {
   const from = columns.value[at] ?? columns.value.at(-1);
-  tryOut.addColumn(from ? setupOf(from) : { model: models.data.value?.models[0]?.name ?? "", settings: {}, version: null });
+  tryOut.addColumn(from ? setupOf(from) : { model: cheapestAndDearest(models.data.value?.models ?? [])[0]?.name ?? "", settings: {}, version: null });
 }
 
 function asExample(at: number): void {
@@ -133,7 +134,7 @@ function bringBack(kept: KeptTry): void {
   if (columns.value[0] && !kept.asked.turns?.length) columns.value[0].answer = kept.answered;
 }
 
-const labels = computed(() => (props.prompt.reply?.kind === "text" ? [] : (props.prompt.reply?.labels ?? [])));
+const labels = computed(() => labelsOf(props.prompt.reply));
 const tokensNow = computed(() => {
   const built = now.value;
   if (!built) return "";
@@ -155,7 +156,7 @@ useKeys([
 <template>
   <div class="flex min-w-0 flex-1 flex-col gap-3">
     <section class="panel">
-      <header class="flex items-center gap-3 border-b border-rule-soft px-[14px] py-2">
+      <header class="flex items-center gap-3 border-b border-rule-soft px-gut py-2">
         <span class="shrink-0 font-semibold">Try it on</span>
         <CaseSearch
           class="flex-1"
@@ -169,16 +170,16 @@ useKeys([
         />
         <span class="caption shrink-0">{{ changed ? "changed here, so nothing is expected" : expected ? `expects ${expected}` : "" }}</span>
       </header>
-      <div class="max-h-[170px] overflow-auto">
+      <div class="max-h-42.5 overflow-auto">
         <div
           v-for="input in shownInputs"
           :key="input"
-          class="flex items-start gap-3 border-b border-rule-soft px-[14px] py-[7px] last:border-b-0"
+          class="flex items-start gap-3 border-b border-rule-soft px-gut py-1.75 last:border-b-0"
         >
-          <span class="w-[88px] shrink-0 truncate pt-[3px] font-mono text-xs text-slate" :title="described(input)?.description || input">{{ input }}</span>
+          <span class="w-22 shrink-0 truncate pt-0.75 font-mono text-xs text-slate" :title="described(input)?.description || input">{{ input }}</span>
           <InputField v-model="inputs[input]" :name="input" :described="described(input)" />
         </div>
-        <p v-if="inputNames.length === 0" class="px-[14px] py-2 text-ink-3">
+        <p v-if="inputNames.length === 0" class="px-gut py-2 text-ink-3">
           The draft asks for no inputs. Write <code class="chip">&#123;&#123; message &#125;&#125;</code> in a part to have one.
         </p>
       </div>
@@ -190,7 +191,7 @@ useKeys([
           v-for="(column, at) in columns"
           :key="column.id"
           v-model="columns[at]!"
-          :class="columns.length > 2 ? 'min-w-[236px]' : ''"
+          :class="columns.length > 2 ? 'min-w-59' : ''"
           :models="models.data.value?.models ?? []"
           :versions="(versions.data.value ?? []).map((each) => each.number)"
           :prompt="prompt"
@@ -222,7 +223,7 @@ useKeys([
       />
     </section>
 
-    <section class="panel flex items-center gap-2 px-[14px] py-2 max-[1100px]:flex-wrap max-[1100px]:gap-1 max-[1100px]:[&_.button]:px-[7px]">
+    <section class="panel flex items-center gap-2 px-gut py-2 max-wide:flex-wrap max-wide:gap-1 max-wide:[&_.button]:px-1.75">
       <button v-if="busy" type="button" class="button" @click="tryOut.stopAll()">Stop</button>
       <button
         v-else
@@ -236,17 +237,17 @@ useKeys([
         {{ answered ? "Answer again" : "Answer" }}
       </button>
       <select v-model.number="repeats" class="field px-1" title="How often each column is asked" aria-label="How often each column is asked" data-test="try-repeats">
-        <option v-for="times in [1, 3, 5, 10, 20]" :key="times" :value="times">{{ times }} ×</option>
+        <option v-for="times in [1, 3, 5, 10, 20]" :key="times" :value="times">{{ times === 1 ? "once" : `${times} times` }}</option>
       </select>
       <label v-if="columns.length > 1" class="flex items-center gap-1 text-sm whitespace-nowrap" title="Differences then come from the columns alone, where the servers keep to seeds">
-        <input v-model="oneSeed" type="checkbox" class="accent-kelp" data-test="one-seed" /> one seed
+        <input v-model="oneSeed" type="checkbox" class="accent-kelp" data-test="one-seed" /> same seed
       </label>
       <button type="button" class="button" data-test="keep-case" @click="keeping = true">Keep as case</button>
       <button type="button" class="button" :disabled="!!blocked" data-test="exact-request" @click="showRequest()">Exact request</button>
       <button type="button" class="button" data-test="history" @click="looking = true">History</button>
       <span class="flex-1"></span>
       <span v-if="blocked" class="truncate text-sm text-rust" :title="blocked">{{ blocked }}</span>
-      <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3 max-[1100px]:flex max-[1100px]:basis-full max-[1100px]:justify-end max-[1100px]:gap-3">
+      <span v-else class="min-w-0 text-right text-xs leading-[15px] text-ink-3 max-wide:flex max-wide:basis-full max-wide:justify-end max-wide:gap-3">
         <span class="block truncate tabular-nums" data-test="tokens-now" :data-built="built" :title="`Of the window of ${columns[0]?.model}, as the draft stands`">{{ tokensNow }}</span>
         <span v-if="spent.calls" class="block truncate">{{ count(spent.calls, "call") }}, {{ cents(spent.cents) }}</span>
       </span>

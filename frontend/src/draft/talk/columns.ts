@@ -41,6 +41,8 @@ export interface Column extends Setup {
   asked: AskedWith | null;
   /** The answers of the run before a replay, turn by turn. */
   before: string[];
+  /** What the same inputs were answered before the last change, and what was changed. */
+  earlier: { text: string; passed: number; checks: number; changed: string[] } | null;
 }
 
 export function newColumn(id: number, setup: Setup): Column {
@@ -58,6 +60,7 @@ export function newColumn(id: number, setup: Setup): Column {
     stop: null,
     before: [],
     asked: null,
+    earlier: null,
   };
 }
 
@@ -111,11 +114,22 @@ export function changedSince(column: Column, inputs: Record<string, unknown>, ed
   ].filter((each) => each !== false);
 }
 
+/** Keep what stands there as the answer before, if something but the inputs has changed since. */
+export function keepEarlier(column: Column, inputs: Record<string, unknown>, edits: number): void {
+  const changed = changedSince(column, inputs, edits);
+  const { answer, past } = column;
+  if (changed.includes("text") || past.length) column.earlier = null;
+  else if (answer && changed.length) {
+    const passed = answer.findings.filter((finding) => finding.passed).length;
+    column.earlier = { text: answer.answer, passed, checks: answer.findings.length, changed };
+  }
+}
+
 /** As a person names it: `gannet-l, t 0.2, v3`. */
 export function nameOf({ model, settings, version }: Setup): string {
   const told = Object.entries(set(settings)).map(([name, value]) => `${SHORT[name] ?? name} ${String(value)}`);
   return [model, ...told, version === null ? "draft" : `v${version}`].join(", ");
 }
 
-const SHORT: Record<string, string> = { temperature: "t", top_p: "p", frequency_penalty: "freq.", presence_penalty: "pres.", max_tokens: "limit" };
+const SHORT: Record<string, string> = { temperature: "temp.", top_p: "top p", frequency_penalty: "freq.", presence_penalty: "pres.", max_tokens: "limit" };
 const set = (settings: Settings) => Object.fromEntries(Object.entries(settings).filter(([, value]) => value !== null && value !== undefined));

@@ -6,7 +6,7 @@ import { useVersionContents } from "@/api/subjects";
 import type { Asked, CasePage, Expectation, Input, Prompt, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import type { Mark } from "@/marks/TickStrip.vue";
-import { type Column, exchangesOf, goOn, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
+import { type Column, exchangesOf, goOn, keepEarlier, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
 import { asText, copied, isRecord, valueOf } from "@/parts/values";
 
 interface Remembered {
@@ -149,6 +149,7 @@ export function useTryOut(name: string, given: Given) {
   async function ask(id: number, seed: number | null = null): Promise<void> {
     const each = columns.value.find((column) => column.id === id);
     if (!each || each.busy) return;
+    keepEarlier(each, sent.value, given.edits());
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
     each.coming = { content: "", reasoning: "", tools: [] };
     each.asked = { ...copied({ ...setupOf(each), inputs: sent.value }), edits: given.edits() };

@@ -40,16 +40,16 @@ function argumentsText(given: Record<string, unknown> | undefined): string {
   <div class="flex flex-col gap-1">
     <span class="caption">What it answers in a try</span>
     <div v-for="(row, at) in rows" :key="at" class="flex items-center gap-2">
-      <span class="caption w-[52px] shrink-0">called with</span>
+      <span class="caption w-13 shrink-0">called with</span>
       <TypedField class="field h-7 min-w-0 flex-1 font-mono text-sm" :model-value="argumentsText(row.arguments)" placeholder="pier = Hollin" aria-label="Arguments" @update:model-value="putRow(at, { arguments: argumentsFrom($event) })" />
       <TypedField class="field h-7 min-w-0 flex-1 text-sm" :model-value="row.answer" placeholder="its answer" aria-label="Answer to these arguments" @update:model-value="putRow(at, { answer: $event })" />
       <button type="button" class="link text-xs" @click="put({ by_example: rows.filter((_, i) => i !== at) })">remove</button>
     </div>
     <div class="flex items-center gap-2">
-      <span class="caption w-[52px] shrink-0">{{ rows.length ? "else" : "always" }}</span>
+      <span class="caption w-13 shrink-0">{{ rows.length ? "else" : "always" }}</span>
       <TypedField
         lines
-        class="field field-sizing-content max-h-[110px] min-w-0 flex-1 resize-none text-sm"
+        class="field field-sizing-content max-h-27.5 min-w-0 flex-1 resize-none text-sm"
         :model-value="tool.answer ?? ''"
         placeholder="a text or JSON, the same for every call"
         :aria-label="`Answer of ${tool.name}`"

@@ -35,7 +35,7 @@ const problemOf = (at: number) => props.problems.find((problem) => problem.field
   <div class="flex flex-col gap-2">
     <div v-for="(tool, at) in list" :key="at" class="border-b border-rule-soft pb-2" data-test="tool">
       <div class="flex items-center gap-2">
-        <TypedField class="field h-7 w-[150px] font-mono text-sm" maxlength="64" :model-value="tool.name" aria-label="Name of the tool" data-test="tool-name" @update:model-value="put(at, { name: $event.trim() })" />
+        <TypedField class="field h-7 w-37.5 font-mono text-sm" maxlength="64" :model-value="tool.name" aria-label="Name of the tool" data-test="tool-name" @update:model-value="put(at, { name: $event.trim() })" />
         <TypedField
           class="field h-7 min-w-0 flex-1 text-sm"
           :model-value="tool.description ?? ''"

@@ -61,6 +61,10 @@ const sides = computed(() => {
   return after && older ? { before: older, after } : null;
 });
 const scoreOf = (number: number) => scores.data.value?.scores.find((each) => each.version === number);
+function betweenOf(number: number): string {
+  const { low, high } = scoreOf(number) ?? {};
+  return low == null || high == null ? "" : `${Math.round(100 * low)} to ${Math.round(100 * high)}`;
+}
 async function branch(number: number): Promise<void> {
   const stem = `${props.name.slice(0, 54)}-v${number}`;
   for (let attempt = 1; attempt < 20; attempt += 1) {
@@ -87,11 +91,11 @@ async function branch(number: number): Promise<void> {
     <p v-else-if="versions.isPending.value" class="text-ink-3">Looking…</p>
     <p v-else-if="list.length === 0" class="text-ink-2">No version is saved yet. Ctrl+S saves the draft as v1.</p>
     <div v-else class="flex min-h-0 gap-4" @keydown="onKey">
-      <ul class="max-h-[66vh] w-[400px] shrink-0 overflow-auto border-r border-rule-soft pr-2">
+      <ul class="max-h-[66vh] w-100 shrink-0 overflow-auto border-r border-rule-soft pr-2">
         <li v-for="each in [null, ...list]" :key="each?.number ?? 0">
           <button
             type="button"
-            class="grid w-full grid-cols-[44px_1fr_auto] items-baseline gap-x-3 border-b border-rule-soft px-2 py-[7px] text-left"
+            class="grid w-full grid-cols-[44px_1fr_auto] items-baseline gap-x-3 border-b border-rule-soft px-2 py-1.75 text-left"
             :class="(each?.number ?? null) === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'"
             :data-test="each ? `version-${each.number}` : 'version-draft'"
             @click="pick(each?.number ?? null)"
@@ -105,6 +109,7 @@ async function branch(number: number): Promise<void> {
             </span>
             <span v-if="each && scoreOf(each.number)?.rate != null" class="text-right" :title="`${scoreOf(each.number)!.measure}, T${scoreOf(each.number)!.trial}, ${scoreOf(each.number)!.arm}`">
               <span class="block font-mono text-sm tabular-nums">{{ percent(scoreOf(each.number)!.rate!) }}</span>
+              <span v-if="betweenOf(each.number)" class="caption block font-mono tabular-nums" title="95% interval">{{ betweenOf(each.number) }}</span>
               <span class="caption block">{{ scoreOf(each.number)!.measure }}</span>
             </span>
           </button>

@@ -1,5 +1,6 @@
 import { diffLines, diffWordsWithSpace } from "diff";
 
+import { labelField } from "../reply/labels";
 import type { Prompt } from "@/api/schema";
 
 export interface Word {
@@ -83,7 +84,7 @@ function examples(prompt: Prompt): Map<string, string> {
 
 function reply({ reply }: Prompt): Map<string, string> {
   const found = new Map<string, string>([["kind", reply?.kind ?? "text"]]);
-  if (reply?.labels?.length) found.set("labels", reply.labels.join(", "));
+  if (reply?.labels?.length && !labelField(reply)) found.set("labels", reply.labels.join(", "));
   if (reply?.json_schema != null) found.set("shape", told(reply.json_schema));
   if (reply?.send_schema) found.set("also sent as response_format", "yes");
   return found;

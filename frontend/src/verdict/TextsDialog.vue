@@ -1,0 +1,38 @@
+<script setup lang="ts">
+/** What two arms asked with: their versions' texts, with what differs marked, and their settings. */
+import { computed, toRef } from "vue";
+
+import { faultOf } from "@/api/fault";
+import { messageOf } from "@/api/client";
+import { useVersion } from "@/api/subjects";
+import type { ArmShape } from "@/api/schema";
+import CompareRows from "@/draft/versions/CompareRows.vue";
+import SheetDialog from "@/parts/SheetDialog.vue";
+import { settingsInShort } from "@/trial/matrix";
+
+const props = defineProps<{ open: boolean; name: string; arm: ArmShape; baseline: ArmShape }>();
+defineEmits<{ close: [] }>();
+const name = toRef(props, "name");
+const wanted = (arm: () => ArmShape) => computed(() => (props.open ? arm().version : null));
+const older = useVersion(name, wanted(() => props.baseline));
+const newer = useVersion(name, wanted(() => props.arm));
+const wrong = computed(() => faultOf(older) ?? faultOf(newer));
+const sides = computed(() => {
+  const [before, after] = [older.data.value?.content, newer.data.value?.content];
+  return before && after ? { before, after } : null;
+});
+const told = (arm: ArmShape) => [arm.model, settingsInShort(arm.settings)].filter(Boolean).join(", ");
+</script>
+
+<template>
+  <SheetDialog :open="open" :title="`${arm.name} against ${baseline.name}`" width="860px" @close="$emit('close')">
+    <p v-if="wrong" class="text-rust" role="alert">{{ messageOf(wrong) }}</p>
+    <template v-else>
+      <p v-if="told(arm) !== told(baseline)" class="mb-2 text-ink-2">
+        <span class="text-kelp">{{ told(arm) }}</span> against <span class="text-slate">{{ told(baseline) }}</span>
+      </p>
+      <p v-if="arm.version === baseline.version" data-test="same-text">Both ask with v{{ arm.version }}, so their texts are the same.</p>
+      <div v-else class="max-h-[66vh] overflow-auto" data-test="texts"><CompareRows v-if="sides" v-bind="sides" /></div>
+    </template>
+  </SheetDialog>
+</template>
