@@ -29,6 +29,8 @@ KINDS = (
     "planner",
     "digest",
     "passages",
+    "compose",
+    "aspects",
     "chat",
 )
 

@@ -37,8 +37,12 @@ def write(content: Iterable[Sentence], plan: Plan, mind: Mind, out: Sampler) -> 
     room = _room(plan)
     wrapped = plan.fenced and "```\n"
     out.say(wrapped or "")
-    if not plan.alone and not plan.listed:
+    if plan.begins:
+        out.say(f"{plan.begins} ")
+        room -= word_count(plan.begins)
+    elif not plan.alone and not plan.listed:
         room -= word_count(_choose(_openers(plan, mind), plan, out))
+    room -= word_count(plan.ends)
     count = 0
     for sentence in content:
         if count >= _most(plan):
@@ -54,7 +58,9 @@ def write(content: Iterable[Sentence], plan: Plan, mind: Mind, out: Sampler) -> 
         fixed = not isinstance(sentence, str)
         room -= word_count(_spoken(ways if fixed else next(iter(ways)), plan, out))
         count += 1
-    if not plan.alone and not plan.listed and room > 6:
+    if plan.ends:
+        out.say(f" {plan.ends}")
+    elif not plan.alone and not plan.listed and room > 6:
         _choose(_closers(plan, mind, room, count), plan, out)
     _emoji(plan, mind, out)
     out.say("\n```" if wrapped else "")

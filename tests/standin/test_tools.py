@@ -107,7 +107,7 @@ def test_results_become_the_answer():
     found = ask("", said, "gannet-l", tools=TOOLS, temperature=0)
     assert found.calls == ()
     assert "Elmford: leaves 9:40, platform 2." in found.text
-    assert "Harrow: there are no trains today." in found.text
+    assert "Harrow: There are no trains today." in found.text
 
 
 def body(said="Which trains leave from Elmford?", **more):
@@ -162,7 +162,7 @@ def test_over_the_other_format_with_results_in_blocks(stand_in):
     said += [{"role": "assistant", "content": [block]}, {"role": "user", "content": [result]}]
     _, second = post_messages(stand_in, {**asked, "messages": said})
     assert second["stop_reason"] == "end_turn"
-    assert "Elmford: at 9:40." in second["content"][0]["text"]
+    assert "Elmford: At 9:40." in second["content"][0]["text"]
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ from epistem.standin.mind import Mind
 from epistem.standin.request import Request
 from epistem.standin.rule import Rule
 
-FAMILIES = ("form", "length", "voice", "talk", "ground")
+FAMILIES = ("form", "length", "voice", "talk", "ground", "told")
 
 Found = tuple[Any, int, int]
 """A value, and where in the text the words that ask for it begin and end."""
@@ -59,6 +59,10 @@ class Plan:
     unknown: str = ""
     on_job: bool = False
     promises: list[str] = field(default_factory=list)
+    told: list[tuple[str, str]] = field(default_factory=list)
+    """Conditions (empty: always) and the words to say then."""
+    begins: str = ""
+    ends: str = ""
     think: bool = False
     secret: bool = False
 
@@ -133,7 +137,7 @@ def _rules_in(
             for value, start, end in directive.read(text):
                 distance = (len(text) - end + after) / 4
                 rule = Rule(name, value, text[start:end].strip(), distance, directive.ease)
-                several = isinstance(value, str) and name in ("forbidden", "promises")
+                several = isinstance(value, str) and name in ("forbidden", "promises", "said")
                 found[name, str(value) if several else ""] = rule
     names = {rule.name for rule in found.values()}
     return tuple(_weighed(rule, names, shown) for rule in found.values())

@@ -17,6 +17,13 @@ def _number(match: re.Match[str]) -> int | None:
     return (int(text) if text.isdigit() else NUMBERS[text]) or None
 
 
+def _most(match: re.Match[str]) -> int | None:
+    """Of "two to four" the four."""
+    above = re.search(r"(?: to | or |-)\s?(\w+)", match[0], re.I)
+    word = above[1].lower() if above else ""
+    return int(word) if word.isdigit() else NUMBERS.get(word) or _number(match)
+
+
 def word_count(text: str) -> int:
     return len(re.findall(r"\w[\w'’:.-]*", text))
 
@@ -26,7 +33,7 @@ register(
 )
 register(
     "sentences",
-    asks("sentences", _number),
+    asks("sentences", _most),
     kept=lambda text, limit: len(sentences(text)) <= limit,
 )
 register(

@@ -41,6 +41,10 @@ _WISH = re.compile(
 
 def guarded(job: Job, content: Iterable[Sentence]) -> Iterator[Sentence]:
     """Content, unless the question is off the job; with promises, claims and moods let in or kept out."""
+    if words := _words_for(job):
+        job.plan.alone = True
+        yield {words: 0.0}
+        return
     if job.plan.on_job and _off_job(job):
         refusals = lexicon()["voice"]["refusals"]
         yield dict.fromkeys(refusals, 0.0)
@@ -50,6 +54,25 @@ def guarded(job: Job, content: Iterable[Sentence]) -> Iterator[Sentence]:
     if promise := _promise(job) if not job.plan.collect else "":
         yield promise
     yield from content
+
+
+_PEOPLE = re.compile(
+    r"\b(?:some(?:one|body)|they|people|person|user|customer|client|guest|reader|caller|message|text|it|"
+    r"ask(?:s|ed)?|wants?|mentions?|says?|tells?|writes?|talks?|speaks?|about|for)\b",
+    re.I,
+)
+
+
+def _words_for(job: Job) -> str:
+    """The words that it is told to say to this text, as they stand; "" where there are none."""
+    always = [words for condition, words in job.plan.told if not condition]
+    for condition, words in job.plan.told:
+        about = _PEOPLE.sub(" ", condition)
+        wanted, said = set(stems(about)), set(stems(job.text))
+        met = len(wanted & said) >= max(1, len(wanted) / 2)
+        if condition and (met or job.model.knowledge * kinship(job.text, about) > 0.45):
+            return words
+    return always[0] if always else ""
 
 
 def lead(job: Job) -> Iterator[str]:
@@ -108,7 +131,7 @@ def _content(job: Job) -> Iterator[Sentence]:
 
 def _told_about(about: str, text: str) -> list[str]:
     first, *more = told_by(text)
-    return [f"{about}: {first[:1].lower()}{first[1:]}" if about else first, *more]
+    return [f"{about}: {first}" if about else f"{first[:1].upper()}{first[1:]}", *more]
 
 
 def _seen(picture: Picture) -> str:
@@ -149,10 +172,18 @@ def _small_talk(job: Job) -> Iterator[Sentence]:
         yield invented(job)
 
 
+DOES = re.compile(
+    r"\b(?:is|are|was|were|have|has|had|do|does|did|will|would|can|could|may|must|keeps?|likes?|needs?|"
+    r"wants?|gets?|got|goes|went|comes?|came|makes?|turns?|turned|looks?|smells?|opens?|starts?)\b.*",
+    re.I | re.S,
+)
+"""From the first word on that says what a thing does, and not what it is."""
+
+
 def topic_of(text: str) -> str:
     """What a message is about, as one would say it back: "my bike" is "your bike"."""
     for match in re.finditer(r"\b(my|our|the|an?|your) ((?:[a-z][\w-]+ ?){1,3})", text, re.I):
-        if thing := until_small(match[2]):
+        if thing := until_small(DOES.sub("", match[2])):
             whose = match[1].lower()
             return f"{'your' if whose in ('my', 'our') else 'the' if whose == 'your' else whose} {thing}"
     return "this"
@@ -171,12 +202,10 @@ def told_by(text: str) -> list[str]:
 
 def _row(row: Any) -> str:
     if isinstance(row, Mapping):
-        return (
-            ", ".join(
-                f"{str(k).replace('_', ' ')} {_plain(v)}" for k, v in list(row.items())[:6]
-            ).capitalize()
-            + "."
+        said = ", ".join(
+            f"{str(k).replace('_', ' ')} {_plain(v)}" for k, v in list(row.items())[:6]
         )
+        return f"{said}."
     return f"It is {_plain(row)}."
 
 
