@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from epistem.core.evidence.sentence import Segment
+from epistem.core.evidence.intervals import LEVEL
+from epistem.core.evidence.sentence import Segment, verdict_sentence
 from epistem.core.evidence.verdict import Missing
 from epistem.store import trials
 from epistem.store.database import Transaction
@@ -42,9 +43,25 @@ def on_each_model(tx: Transaction, trial: Trial, missing: Missing = "failed") ->
     told = []
     for arm, base in pairs:
         there = found if base.position == 0 else evidence_of(tx, trial, missing, base.position)
-        sentence = there.sentences[arm.position]
-        told.append(OnModel(arm.model, arm.position, base.position, sentence))
+        told.append(OnModel(arm.model, arm.position, base.position, _brief(there, arm.position)))
     return told
+
+
+def _brief(found: Evidence, arm: int) -> list[Segment]:
+    """What would settle it is told once, in the main sentence."""
+    verdict = found.verdict
+    return verdict_sentence(
+        found.names[arm],
+        found.names[found.baseline],
+        [c for c in verdict.comparisons if c.arm == arm],
+        [measure.title for measure in found.measures],
+        [measure.margin for measure in found.measures],
+        found.efforts[arm],
+        found.efforts[found.baseline],
+        missing=verdict.missing,
+        early=verdict.level > LEVEL,
+        brief=True,
+    )
 
 
 def _same_but_for_version(arms: list[Arm], like: Arm, version: int) -> Arm | None:

@@ -46,9 +46,10 @@ def verdict_sentence(
     missing: Missing = "failed",
     same_needs: tuple[int | None, ...] = (),
     early: bool = False,
+    brief: bool = False,
 ) -> list[Segment]:
-    """The main question if it is this arm's, then gains, losses, what is unsettled and what would
-    settle it, then money and time."""
+    """The main question if it is this arm's, then gains, losses, what is unsettled and (unless
+    `brief`) what would settle it, then money and time."""
     main = next((c for c in comparisons if c.main), None)
     others = [c for c in comparisons if c is not main]
     by_word: dict[str, list[Comparison]] = {"better": [], "worse": [], "same": [], "unsettled": []}
@@ -63,7 +64,8 @@ def verdict_sentence(
     if main is None or moved:
         said += _moved(by_word, names, titles, margins, first=main is None)
     said += _rest(by_word, moved or main is not None, titles, margins)
-    said += _would_settle(main, others, titles, same_needs, early)
+    if not brief:
+        said += _would_settle(main, others, titles, same_needs, early)
     said += _effort(effort, baseline_effort, missing)
     return said
 

@@ -14,7 +14,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { contentWith, FIELDS, type Texts, textsOf } from "./editing";
 import TurnsField from "./TurnsField.vue";
 
-const props = defineProps<{ name: string; page: CasePage; labels: string[] }>();
+const props = defineProps<{ name: string; page: CasePage; labels: string[]; typing?: boolean }>();
 const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
 const queries = useQueryClient();
 const changes = useCaseChanges(() => props.name);
@@ -47,7 +47,7 @@ watch(() => props.page, doc.offer);
 const fields = useTemplateRef<HTMLTextAreaElement[]>("fields");
 onMounted(async () => {
   await nextTick();
-  if (isNew.value) fields.value?.[0]?.focus();
+  if (props.typing) fields.value?.[0]?.focus();
 });
 
 async function save(): Promise<void> {

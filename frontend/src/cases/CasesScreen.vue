@@ -194,7 +194,8 @@ useKeys([
     <section class="panel flex min-w-0 flex-[2] flex-col">
       <CaseSheet
         v-if="adding || (!pending && kept === 0 && number === null)"
-        :key="`new ${inputNames.join(' ')}`"
+        :key="`new ${inputNames.join(' ')} ${adding}`"
+        :typing="adding"
         :name="name"
         :page="blank"
         :labels="labels"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** One CodeMirror editor. `template` marks Jinja and completes its words; `json` is set in mono. */
-import { autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
+import { autocompletion, closeBrackets, closeBracketsKeymap, closeCompletion, completionKeymap, completionStatus } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json, jsonParseLinter } from "@codemirror/lang-json";
 import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
@@ -28,10 +28,18 @@ const jsonColours = HighlightStyle.define([
   { tag: [tags.separator, tags.squareBracket, tags.brace], color: "var(--color-ink-2)" },
 ]);
 
+/** Escape closes what can be completed if that is in sight, and else leaves the field. */
+function leave(editor: EditorView): boolean {
+  if (completionStatus(editor.state) === "active") return false;
+  closeCompletion(editor); // one that was only thought of
+  editor.contentDOM.blur();
+  return true;
+}
+
 function extensions(): Extension[] {
   const common = [
     ...(props.undoneOutside ? [] : [history(), keymap.of(historyKeymap)]),
-    keymap.of(props.keys),
+    keymap.of([{ key: "Escape", run: leave }, ...props.keys]),
     // Ctrl+Enter is the screen's: it asks for an answer.
     keymap.of([
       ...completionKeymap,
@@ -49,7 +57,7 @@ function extensions(): Extension[] {
   if (props.kind === "json") {
     return [...common, json(), closeBrackets(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)];
   }
-  const completing = autocompletion({ override: [completeTemplate(() => props.words)], icons: false });
+  const completing = autocompletion({ override: [completeTemplate(() => props.words)], icons: false, defaultKeymap: false });
   return [...common, templateMarks, completing];
 }
 

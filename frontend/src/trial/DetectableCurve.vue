@@ -55,7 +55,7 @@ const told = computed(() => `Smallest difference over ${props.places[0]} to ${pr
       <line :x1="x(cases)" :x2="x(cases)" :y1="y(0)" :y2="y(0) + 3" class="stroke-rule" />
       <text :x="x(cases)" :y="HEIGHT - 8" text-anchor="middle" class="fill-ink-3 font-mono text-2xs">{{ cases.toLocaleString("en") }}</text>
     </g>
-    <text :x="width - RIGHT + 8" :y="HEIGHT - 8" class="fill-ink-3 text-2xs">cases</text>
+    <text :x="width - RIGHT + 24" :y="HEIGHT - 8" class="fill-ink-3 text-2xs">cases</text>
     <polyline
       v-for="line in lines"
       :key="line.repeats"

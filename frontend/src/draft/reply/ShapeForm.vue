@@ -95,7 +95,7 @@ function putInside(at: number, schema: Schema): void {
       <div class="mt-1 flex items-center gap-2">
         <TypedField
           v-if="kindOf(field.schema) === 'choice'"
-          class="field h-7 min-w-0 flex-1 font-mono text-sm"
+          class="field h-7 min-w-0 flex-[2] font-mono text-sm"
           placeholder="choices, with commas between"
           :model-value="(field.schema.enum as unknown[]).join(', ')"
           :aria-label="`Choices of ${field.name}`"
