@@ -83,8 +83,7 @@ def test_from_a_new_prompt_to_a_verdict_by_keys_alone(page, make):
     press("2")
     page.find("add-case")
     for number in range(1, 8):
-        if number > 1:
-            press("a")
+        press("a")
         page.until(lambda: focus().get_attribute("data-test") == "case-input-message")
         press(f"Have {number} of 2 seats")
         press(Keys.CONTROL, Keys.ENTER)
