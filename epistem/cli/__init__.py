@@ -12,6 +12,7 @@ import click
 from rich.console import Console
 
 from epistem import __version__
+from epistem.cli.checks import check, checks
 from epistem.cli.trial import DATABASE, open_store, trial
 from epistem.core.errors import EpistemError
 from epistem.logs import set_up_logs
@@ -58,6 +59,7 @@ def main() -> None:
     From then on:
       epistem up                start with your own data
       epistem trial run FILE    run a trial, print its verdict
+      epistem check FILE        judge answers out of a file
       epistem trial show 12     print the verdict of T12
       epistem pull DIR          bring all prompts into a folder of YAML files
       epistem push DIR          send the folder's files back
@@ -68,6 +70,8 @@ def main() -> None:
 
 
 main.add_command(trial)
+main.add_command(checks)
+main.add_command(check)
 
 
 @main.command()

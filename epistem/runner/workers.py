@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import multiprocessing
+import os
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from typing import Any, Protocol
@@ -53,7 +54,7 @@ class OwnProcesses:
             self._most,
             mp_context=multiprocessing.get_context("spawn"),
             initializer=_begin,
-            initargs=(self._address,),
+            initargs=(self._address, os.getpid()),
         )
 
 
@@ -74,10 +75,10 @@ class OfExecutor:
         return None
 
 
-def _begin(address: Address) -> None:
+def _begin(address: Address, parent: int) -> None:
     """In a new worker. What shards make has no circles in it; to look for some over and over took a
     tenth of their time."""
     gc.freeze()
     gc.set_threshold(50_000, 20, 50)
-    die_with_parent()
+    die_with_parent(parent)
     introduce(address)

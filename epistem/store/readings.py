@@ -239,14 +239,10 @@ def _row(
     r: NewReading,
 ) -> tuple[int, bytes | None, bytes | None, bytes | None, bytes | None]:
     """What came from outside is cut, cleaned and bounded here, before it reaches SQL."""
-    findings = [
-        [measure, found.passed, found.message[:MAX_MESSAGE],
-         [[span.start, span.end, span.note] for span in found.spans[:MAX_SPANS]]]
-        for measure, found in r.findings
-    ]  # fmt: skip
+    findings = [_finding(*judged) for judged in r.findings]
     told = packed(findings) if findings else None
     if told is not None and len(told) > MAX_FINDINGS_BYTES:
-        told = packed([[measure, passed, message, []] for measure, passed, message, _ in findings])
+        told = packed([[*found[:3], [], *found[4:]] for found in findings])
     return (
         r.cell_id,
         None if r.answer is None else clean(r.answer)[:MAX_BODY_BYTES],
@@ -254,6 +250,13 @@ def _row(
         told,
         None if r.error is None else clean(r.error[:MAX_ERROR]),
     )
+
+
+def _finding(measure: int, found: Finding) -> list[Any]:
+    """`[measure, passed, message, spans]`, with score and unit behind them where there is one."""
+    spans = [[span.start, span.end, span.note] for span in found.spans[:MAX_SPANS]]
+    told = [measure, found.passed, found.message[:MAX_MESSAGE], spans]
+    return told if found.score is None else [*told, found.score, found.unit]
 
 
 def _mark(r: NewReading, landed: int, verdicts: int) -> Mark:
@@ -336,8 +339,8 @@ def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Readin
 
 def _from_row(row: tuple[Any, ...], made: list[Call]) -> Reading:
     findings = [
-        Judged(measure, Finding("", passed, message, tuple(Span(*span) for span in spans)))
-        for measure, passed, message, spans in json.loads(row[8] or "[]")
+        Judged(measure, Finding("", passed, message, tuple(Span(*span) for span in spans), *score))
+        for measure, passed, message, spans, *score in json.loads(row[8] or "[]")
     ]
     answer = None if row[5] is None else row[5].decode("utf-8", "replace")
     return Reading(*(*row[:5], answer, *row[6:8], findings, made))

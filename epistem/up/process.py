@@ -6,13 +6,10 @@ import os
 import signal
 import subprocess
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
 from epistem.runner.lifeline import die_with_parent
-
-
-def _end_with_parent() -> None:
-    die_with_parent(signal.SIGTERM)
 
 
 class Child:
@@ -40,7 +37,7 @@ class Child:
                 env={**os.environ, **(env or {})},
                 start_new_session=True,
                 pass_fds=keeps,
-                preexec_fn=_end_with_parent,
+                preexec_fn=partial(die_with_parent, os.getpid(), signal.SIGTERM),
             )
 
     @property

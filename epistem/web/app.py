@@ -16,6 +16,7 @@ from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import (
     cases,
+    checks,
     drafts,
     events,
     files,
@@ -63,6 +64,7 @@ def make_app(database: Database | None) -> OpenAPI:
         fragments,
         files,
         cases,
+        checks,
         keys,
         models,
         tries,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pydantic import Field
+
 from epistem.core.checks.base import Finding
 from epistem.core.checks.registry import Measure
 from epistem.web.replies import Shape
@@ -23,6 +25,8 @@ class FindingShape(Shape):
     passed: bool
     message: str
     spans: list[SpanShape]
+    score: float | None = Field(None, description="In `unit`, where a number is natural.")
+    unit: str = ""
 
 
 def finding_shape(measure: Measure, finding: Finding) -> FindingShape:
@@ -32,4 +36,6 @@ def finding_shape(measure: Measure, finding: Finding) -> FindingShape:
         passed=finding.passed,
         message=finding.message,
         spans=[SpanShape.model_validate(span) for span in finding.spans],
+        score=finding.score,
+        unit=finding.unit,
     )

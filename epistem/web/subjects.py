@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem import starters
-from epistem.core.checks.registry import CHECKS, CheckUse, check_class
+from epistem.core.checks.registry import CheckUse
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import Document, Tag
@@ -72,16 +72,6 @@ class Measure(Shape):
     signature: str
 
 
-class CheckKind(Shape):
-    key: str
-    kind: str
-    summary: str
-    aspects: list[str]
-    options: dict[str, Any] = Field(
-        description="JSON Schema of its options: title, description and default of each."
-    )
-
-
 class SubjectPage(SubjectLine):
     trial_recorded: int | None = None
     trial_total: int | None = None
@@ -135,10 +125,6 @@ class Desk(Shape):
 
     subjects: list[SubjectLine]
     more: bool
-
-
-class CheckKinds(Shape):
-    kinds: list[CheckKind]
 
 
 @bp.get("/subjects", responses={200: Desk}, operation_id="listSubjects", summary="The desk")
@@ -205,23 +191,6 @@ def put_checks(path: SubjectPath, header: IfMatch, body: Checks) -> Response:
     with transaction() as tx:
         work.set_checks(tx, path.name, body.checks, revision)
         return reply(_page(tx, path.name))
-
-
-@bp.get(
-    "/checks",
-    responses={200: CheckKinds},
-    operation_id="listChecks",
-    summary="The checks there are",
-)
-def list_checks() -> Response:
-    kinds = []
-    for key in CHECKS:
-        cls = check_class(key)
-        titles = [aspect.title for aspect in cls.aspects]
-        options = cls.Options.model_json_schema()
-        told = {"kind": cls.kind, "summary": cls.summary, "aspects": titles, "options": options}
-        kinds.append(CheckKind(key=key, **told))
-    return reply(CheckKinds(kinds=kinds))
 
 
 def _line(line: work.Line) -> SubjectLine:

@@ -13,6 +13,7 @@ export const router = createRouter({
         { path: "draft", name: "draft", component: () => import("./draft/DraftScreen.vue") },
         { path: "cases/:number(\\d+)?", name: "cases", component: () => import("./cases/CasesScreen.vue") },
         { path: "trial/:id(\\d+)?", name: "trial", component: () => import("./trial/TrialScreen.vue") },
+        { path: "checks", name: "checks", component: () => import("./checks/ChecksScreen.vue") },
         { path: "verdict/:id(\\d+)?", name: "verdict", component: () => import("./verdict/VerdictScreen.vue") },
       ],
     },

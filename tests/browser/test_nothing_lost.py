@@ -181,7 +181,7 @@ def test_what_is_typed_into_a_model_waits_while_one_looks_at_another(page):
     page.click("add-model")
     page.find("model-name").send_keys("half-written")
     page.find("model-address").send_keys("https://models.example")
-    page.all("model-row")[0].click()
+    page.click("model-row")
     page.until(lambda: not page.all("model-name"))
     page.click("add-model")
     assert page.find("model-name").get_attribute("value") == "half-written"

@@ -334,3 +334,41 @@ class TestHonesty:
         page.click("set-missing")
         page.reads("missing", "count as failed")
         make.call("DELETE", "/models/nobody", etag='"1"')
+
+
+class TestChecks:
+    def test_one_is_added_by_words_tuned_and_seen_in_the_text(self, page, make):
+        make.prompt("checked", "Say something.")
+        page.go("/subjects/checked/draft")
+        page.reads("to-checks", "1 check")
+        page.press("c")
+        page.reads("checks-title", "What every answer must be")
+        page.press("a")
+        page.find("add-check").send_keys("short")
+        page.click("add-structure.length")
+        page.reads("to-checks", "2 checks")
+        page.fill("bench-text", "One two three. You will get a refund.")
+        page.until(lambda: "60 words at most" in page.texts("check-row")[-1])
+        page.fill("option-most", "4")
+        page.until(lambda: page.texts("check-row")[-1].startswith("4 words at most"))
+        page.reads("bench-answer", "8 words; 4 words at most")
+        marked = page.driver.find_elements(By.CSS_SELECTOR, '[data-test="bench-answer"] mark')
+        assert [each.text for each in marked] == ["will get a refund"]
+        page.find("own-examples")
+        # What is chosen here goes with the next try, and is taken off again.
+        page.until(
+            lambda: make.call("GET", "/subjects/checked")[0]["checks"][-1]["options"] == {"most": 4}
+        )
+        page.click("remove-structure.length")
+        page.reads("to-checks", "1 check")
+
+    def test_options_that_cannot_be_say_why_and_others_still_judge(self, page, make):
+        make.prompt("wrongly", "Say something.")
+        page.go("/subjects/wrongly/checks")
+        page.find("add-check").send_keys("regex")
+        page.click("add-structure.matches")
+        page.find("bench-text").send_keys("rest assured")
+        page.fill("option-pattern", "(a")
+        page.reads("check-fault", "can't be used")
+        page.press("x")  # all checks, not the one that is being tuned
+        page.reads("bench-answer", "stock phrase")

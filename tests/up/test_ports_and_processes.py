@@ -99,6 +99,14 @@ class TestChild:
         wait_for(gone, what="the child to end")
 
 
+def test_one_whose_parent_ended_while_it_was_being_set_up_ends_too():
+    """It hears of another parent then, so it has to be told which it was."""
+    gone = subprocess.Popen(["true"])
+    gone.wait(10)
+    code = f"import time; from epistem.runner.lifeline import die_with_parent; die_with_parent({gone.pid}); time.sleep(60)"
+    assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == -signal.SIGKILL
+
+
 class TestMariaDb:
     def test_a_server_that_a_killed_start_left_behind_is_ended_first(self, tmp_path):
         first = MariaDb(tmp_path / "db", durable=False)

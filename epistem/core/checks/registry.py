@@ -18,9 +18,41 @@ from epistem.core.shapes import Document, listed
 
 CHECKS = {
     "structure.reply_schema": "epistem.core.checks.structure.reply_schema:ReplySchema",
+    "structure.json_value": "epistem.core.checks.structure.values:JsonValue",
+    "structure.length": "epistem.core.checks.structure.length:Length",
+    "structure.matches": "epistem.core.checks.structure.pattern:Matches",
+    "structure.avoids": "epistem.core.checks.structure.pattern:Avoids",
+    "structure.headings": "epistem.core.checks.structure.headings:Headings",
+    "structure.plain_text": "epistem.core.checks.structure.markup:PlainText",
+    "structure.finished": "epistem.core.checks.structure.finished:Finished",
+    "structure.no_placeholders": "epistem.core.checks.structure.finished:NoPlaceholders",
+    "structure.no_reasoning": "epistem.core.checks.structure.finished:NoReasoning",
+    "structure.language": "epistem.core.checks.structure.language:LanguageIs",
+    "structure.sql": "epistem.core.checks.structure.code:SqlReads",
+    "structure.python": "epistem.core.checks.structure.code:PythonParses",
     "outcome.label": "epistem.core.checks.outcome.label:LabelIsRight",
+    "outcome.must_say": "epistem.core.checks.outcome.must_say:MustSay",
     "outcome.must_not_say": "epistem.core.checks.outcome.must_not_say:MustNotSay",
+    "safety.personal_data": "epistem.core.checks.safety.personal_data:NoPersonalData",
+    "safety.secrets": "epistem.core.checks.safety.secrets:NoSecrets",
+    "safety.profanity": "epistem.core.checks.safety.words:NoProfanity",
+    "safety.forbidden": "epistem.core.checks.safety.words:NoneOfThese",
+    "safety.promises": "epistem.core.checks.safety.promises:NoPromises",
+    "safety.links": "epistem.core.checks.safety.links:AllowedLinks",
+    "safety.invisible": "epistem.core.checks.safety.invisible:NothingInvisible",
     "tone.stock_phrases": "epistem.core.checks.tone.stock_phrases:NoStockPhrases",
+    "tone.emoji": "epistem.core.checks.tone.emoji:Emoji",
+    "tone.exclamation": "epistem.core.checks.tone.marks:Exclamations",
+    "tone.capitals": "epistem.core.checks.tone.marks:Shouting",
+    "tone.questions": "epistem.core.checks.tone.marks:Questions",
+    "tone.reading_grade": "epistem.core.checks.tone.readable:ReadingGrade",
+    "tone.sentence_length": "epistem.core.checks.tone.readable:SentenceLength",
+    "tone.greeting": "epistem.core.checks.tone.voice:Greeting",
+    "tone.contractions": "epistem.core.checks.tone.voice:Contractions",
+    "tone.person": "epistem.core.checks.tone.voice:Person",
+    "tone.hedging": "epistem.core.checks.tone.voice:Hedging",
+    "grounding.numbers": "epistem.core.checks.grounding.numbers:NumbersKnown",
+    "grounding.reference": "epistem.core.checks.grounding.reference:LikeReference",
 }
 
 
@@ -73,15 +105,14 @@ def measures_of(uses: Sequence[CheckUse], *replies: ReplyShape) -> list[Measure]
         earlier = sum(other.check == use.check for other in uses[:position])
         mark = f"#{earlier + 1}" if earlier else ""
         apart = _told_apart(position, uses, told)
+        said = [cls.sentence(options, aspect) for aspect in cls.aspects]
         resolved = _merged([cls.resolved(options, reply) for reply in replies or (ReplyShape(),)])
-        for aspect in cls.aspects:
+        for aspect, sentence in zip(cls.aspects, said, strict=True):
             fields = {"check": cls.key, "aspect": aspect.key, "v": cls.version, **resolved}
             fields["lib"] = ",".join(with_version(library) for library in cls.libraries)
             key = f"{cls.key}/{aspect.key}" if aspect.key else cls.key
             signature = format_signature(fields)
-            found.append(
-                Measure(len(found), key + mark, aspect.title + apart, use.margin, signature)
-            )
+            found.append(Measure(len(found), key + mark, sentence + apart, use.margin, signature))
     return found
 
 
@@ -110,8 +141,15 @@ def _options_of(uses: Sequence[CheckUse]) -> list[Options]:
 
 
 def _told_apart(position: int, uses: Sequence[CheckUse], told: Sequence[Options]) -> str:
-    """What a title needs where the same check is used more than once: the options that differ."""
-    same = [at for at, use in enumerate(uses) if use.check == uses[position].check]
+    """What a title needs where the same check is used more than once and does not say itself what is
+    different: the options that differ."""
+    cls = check_class(uses[position].check)
+    same = [
+        at
+        for at, use in enumerate(uses)
+        if use.check == cls.key
+        and cls.sentence(told[at], cls.aspects[0]) == cls.sentence(told[position], cls.aspects[0])
+    ]
     if len(same) < 2:
         return ""
     each = {at: told[at].model_dump(mode="json") for at in same}

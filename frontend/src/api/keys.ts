@@ -10,6 +10,8 @@ export const keys = {
   settings: () => ["settings"],
   checks: () => ["checks"],
 
+  bench: (name: Name, asked: Name) => ["bench", name, asked],
+
   subject: (name: Name) => ["subject", name],
   versions: (name: Name) => ["versions", name],
   scores: (name: Name) => ["versions", name, "scores"],

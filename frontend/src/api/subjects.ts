@@ -33,14 +33,6 @@ export function useSettingsTable() {
   });
 }
 
-export function useCheckKinds() {
-  return useQuery({
-    queryKey: keys.checks(),
-    queryFn: () => got(api.GET("/api/v1/checks")),
-    staleTime: Infinity,
-  });
-}
-
 export function useSubject(name: Ref<string> | (() => string)) {
   return useQuery({
     queryKey: keys.subject(computed(() => toValue(name))),
@@ -116,7 +108,9 @@ export function useSubjectChanges() {
     },
     setChecks: async ({ name, checks_revision: revision }: SubjectPage, checks: CheckUse[]) => {
       const params = { path: { name }, header: ifMatch(revision) };
-      queries.setQueryData(keys.subject(name), await got(api.PUT("/api/v1/subjects/{name}/checks", { params, body: { checks } })));
+      const kept = await got(api.PUT("/api/v1/subjects/{name}/checks", { params, body: { checks } }));
+      queries.setQueryData(keys.subject(name), kept);
+      return kept;
     },
     /** One more example at the end of the draft as it is kept; its number. */
     addExample: async (name: string, example: Example) => {
@@ -138,3 +132,4 @@ export function useSubjectChanges() {
 }
 
 export const fetchDraft = (name: string) => got(api.GET("/api/v1/subjects/{name}/draft", { params: { path: { name } } }));
+export const fetchSubject = (name: string) => got(api.GET("/api/v1/subjects/{name}", { params: { path: { name } } }));

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { faultOf } from "@/api/fault";
 import { useSubject } from "@/api/subjects";
 import { messageOf } from "@/api/client";
+import { count } from "@/marks/format";
 import AppHeader from "./AppHeader.vue";
 import CourseStage from "./CourseStage.vue";
 import { courseOf } from "./course";
@@ -16,6 +17,7 @@ const router = useRouter();
 const name = computed(() => String(route.params.name));
 const subject = useSubject(name);
 const course = computed(() => courseOf(subject.data.value));
+const checksTold = computed(() => (subject.data.value ? count(subject.data.value.checks.length, "check") : "checks"));
 const here = computed(() => String(route.name));
 
 watch(() => route.fullPath, (path) => path.startsWith("/subjects/") && (lastPlace.value = { name: name.value, path }), { immediate: true });
@@ -27,6 +29,7 @@ useKeys([
     shown: ["1", "–", "4"],
     label: "stages",
   },
+  { keys: { c: () => go("checks") }, shown: ["C"], label: "checks" },
   { keys: { "9": () => void router.push({ name: "models" }) }, shown: ["9"], label: "models", everywhere: true },
 ]);
 </script>
@@ -51,6 +54,13 @@ useKeys([
         :current="here === stage.key"
       />
     </nav>
+    <RouterLink
+      :to="{ name: 'checks', params: { name } }"
+      class="relative flex shrink-0 items-center px-gut hover:bg-paper"
+      :aria-current="here === 'checks' ? 'page' : undefined"
+      data-test="to-checks"
+      ><span class="link text-sm">{{ checksTold }}</span><span v-if="here === 'checks'" class="absolute inset-x-0 bottom-[-1px] h-0.75 bg-kelp" aria-hidden="true"></span
+    ></RouterLink>
     <RouterLink :to="{ name: 'models' }" class="flex shrink-0 items-center px-gut"><span class="link text-sm">Models</span></RouterLink>
   </AppHeader>
   <main v-if="faultOf(subject)" class="flex-1 p-10">

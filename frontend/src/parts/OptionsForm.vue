@@ -47,8 +47,8 @@ const linesOf = (value: unknown) => (Array.isArray(value) ? value.join("\n") : "
 
 <template>
   <div class="grid grid-cols-2 gap-x-4 gap-y-2" data-test="options-form">
-    <label v-for="field in fields" :key="field.name" class="flex min-w-0 flex-col gap-1" :class="field.type === 'array' ? '' : 'justify-end'">
-      <span>{{ field.title }}<span v-if="field.type === 'array'" class="caption">, one a line</span></span>
+    <label v-for="field in fields" :key="field.name" class="flex min-w-0 flex-col gap-1">
+      <span v-if="field.type !== 'boolean'">{{ field.title }}<span v-if="field.type === 'array'" class="caption">, one a line</span></span>
       <TypedField
         v-if="field.type === 'array'"
         lines
@@ -67,14 +67,16 @@ const linesOf = (value: unknown) => (Array.isArray(value) ? value.join("\n") : "
       >
         <option v-for="choice in field.enum" :key="String(choice)" :value="String(choice)">{{ String(choice).replaceAll("_", " ") }}</option>
       </select>
-      <input
-        v-else-if="field.type === 'boolean'"
-        type="checkbox"
-        class="size-3.75 accent-kelp"
-        :checked="valueOf(field.name, field.default) === true"
-        :data-test="`option-${field.name}`"
-        @change="set(field.name, ($event.target as HTMLInputElement).checked)"
-      />
+      <span v-else-if="field.type === 'boolean'" class="flex items-center gap-2">
+        <input
+          type="checkbox"
+          class="size-3.75 accent-kelp"
+          :checked="valueOf(field.name, field.default) === true"
+          :data-test="`option-${field.name}`"
+          @change="set(field.name, ($event.target as HTMLInputElement).checked)"
+        />
+        {{ field.title }}
+      </span>
       <TypedField
         v-else-if="field.type === 'integer' || field.type === 'number'"
         type="number"

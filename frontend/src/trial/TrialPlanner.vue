@@ -2,16 +2,18 @@
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { useCheckKinds } from "@/api/checks";
+import { useSentences } from "@/checks/useSentences";
 import { faultOf } from "@/api/fault";
 import { useCaseTags } from "@/api/cases";
 import { messageOf, Refusal } from "@/api/client";
 import { useModels } from "@/api/models";
-import { useCheckKinds, useSubject, useSubjectChanges, useVersion, useVersions } from "@/api/subjects";
+import { useSubject, useSubjectChanges, useVersions } from "@/api/subjects";
 import { useTrial, useTrialChanges } from "@/api/trials";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
-import CheckRows from "./CheckRows.vue";
+import CheckRows from "@/checks/CheckRows.vue";
 import QuestionRow from "./QuestionRow.vue";
 import TrialList from "./TrialList.vue";
 import { useEstimate } from "./useEstimate";
@@ -53,8 +55,8 @@ watch(
 );
 watch(plan, () => (problem.value = null), { deep: true });
 
-const newestVersion = useVersion(name, computed(() => versions.data.value?.[0]?.number ?? null));
-const newestReply = computed(() => newestVersion.data.value?.content.reply ?? null);
+/** What the chosen checks ask, in words, and which of them can't be had. */
+const { sentences, faults } = useSentences(name, () => plan.value?.checks ?? null);
 const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
 const inTheWay = computed(() => {
   if (!plan.value) return "";
@@ -186,7 +188,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         </section>
         <section>
           <h2 class="caption mb-1"><span class="font-medium">Checks</span> that also go with the prompt’s tries</h2>
-          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :reply="newestReply" :wrong="problem?.field ?? null" />
+          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :wrong="problem?.field ?? null" :sentences="sentences" :faults="faults" />
         </section>
       </template>
     </div>

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
-from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.prompts.content import ReplyShape
 
@@ -35,6 +35,33 @@ class LabelIsRight(Check):
     summary = "The label is the one that the case expects. Cases that expect none are passed over."
     aspects = (Aspect("", "label is right"),)
     Options: ClassVar[type[Options]] = LabelOptions
+
+    good: ClassVar = (
+        Example("lost item", expect={"label": "lost item"}),
+        Example(" lost item\n", expect={"label": "lost item"}),
+        Example("ÄRGER", expect={"label": "ÄRGER"}),
+        Example("5", expect={"label": "5"}),
+        Example("anything"),
+        Example('{"label": "delay"}', expect={"label": "delay"}, reply={"kind": "json"}),
+        Example(
+            'So: {"label": "delay", "urgency": 2}',
+            expect={"label": "delay"},
+            reply={"kind": "json"},
+        ),
+        Example('{"kind": "a"}', {"at": "kind"}, expect={"label": "a"}, reply={"kind": "json"}),
+        Example('{"label": 5}', expect={"label": "5"}, reply={"kind": "json"}),
+    )
+    bad: ClassVar = (
+        Example("", expect={"label": "delay"}),
+        Example("refund", expect={"label": "delay"}),
+        Example("Delay", expect={"label": "delay"}),
+        Example("lost_item", expect={"label": "lost item"}),
+        Example("The label is delay.", expect={"label": "delay"}),
+        Example("delay", expect={"label": "delay"}, reply={"kind": "json"}),
+        Example('{"label": "late"}', expect={"label": "delay"}, reply={"kind": "json"}),
+        Example('{"kind": "delay"}', expect={"label": "delay"}, reply={"kind": "json"}),
+        Example('{"label": ["delay"]}', expect={"label": "delay"}, reply={"kind": "json"}),
+    )
 
     @classmethod
     def resolved(cls, options: LabelOptions, reply: ReplyShape) -> dict[str, Any]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
+from typing import ClassVar
 
-from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 
 
 class MustNotSayOptions(Options):
@@ -20,6 +21,33 @@ class MustNotSay(Check):
     )
     aspects = (Aspect("", "says none of the words it must not"),)
     Options = MustNotSayOptions
+
+    good: ClassVar = tuple(
+        Example(text, expect={"must_not_say": ["free ticket", "refund"]})
+        for text in (
+            "",
+            "It is late.",
+            "Refunds are not paid.",
+            "Tickets are free.",
+            "A free-ticket day",
+            "prefund",
+            "freeticket",
+            "re fund",
+        )
+    )
+    bad: ClassVar = tuple(
+        Example(text, expect={"must_not_say": ["free ticket", "refund"]})
+        for text in (
+            "You get a refund.",
+            "REFUND",
+            "Here is a free ticket.",
+            "A free\nticket",
+            "a Free   Ticket!",
+            "refund-free",
+            "“refund”",
+            "No refund for you",
+        )
+    )
 
     def asked(self, ground: Ground) -> list[str]:
         return [""] if ground.expect.must_not_say else []

@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
-from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 from epistem.core.checks.signature import digest
 from epistem.core.checks.structure.find_json import FoundJson, find_json
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.schemas import compile_schema
+
+_SHOWN = {
+    "type": "object",
+    "properties": {
+        "label": {"enum": ["delay", "refund"]},
+        "urgency": {"type": "integer", "minimum": 1, "maximum": 5},
+    },
+    "required": ["label"],
+    "additionalProperties": False,
+}
 
 
 class ReplySchemaOptions(Options):
@@ -26,6 +36,30 @@ class ReplySchema(Check):
     aspects = (Aspect("", "fits the reply shape"), Aspect("bare", "nothing round the JSON"))
     Options: ClassVar[type[Options]] = ReplySchemaOptions
     libraries = ("jsonschema-rs",)
+
+    shown_with: ClassVar = {"json_schema": _SHOWN}
+    good: ClassVar = (
+        '{"label": "delay"}',
+        ' {"label": "refund", "urgency": 5}\n',
+        '{"urgency": 1.0, "label": "delay"}',
+        '{"label":"delay","urgency":3}',
+        '{\n  "label": "refund"\n}',
+        '{"label": "\\u0064elay"}',
+        Example("[1, 2]", {"json_schema": {"type": "array"}}),
+        Example('"yes"', {"json_schema": {"enum": ["yes", "no"]}}),
+    )
+    bad: ClassVar = (
+        "",
+        "delay",
+        '{"label": "late"}',
+        '{"urgency": 2}',
+        '{"label": "delay", "urgency": 6}',
+        '{"label": "delay", "why": "fog"}',
+        'Here you are: {"label": "delay"}',
+        '```json\n{"label": "delay"}\n```',
+        '{"label": "delay"',
+        "{'label': 'delay'}",
+    )
 
     def __init__(self, options: ReplySchemaOptions, reply: ReplyShape) -> None:
         super().__init__(options, reply)

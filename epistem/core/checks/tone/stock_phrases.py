@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
-from epistem.core.checks.base import Answer, Aspect, Check, Finding, Ground, Options, Span
+from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 from epistem.core.checks.signature import digest
 from epistem.core.prompts.content import ReplyShape
 
@@ -67,6 +67,28 @@ class NoStockPhrases(Check):
     summary = "None of the stock phrases stands in the answer; the list can be added to and cut."
     aspects = (Aspect("", "no stock phrases"),)
     Options: ClassVar[type[Options]] = StockPhraseOptions
+
+    good: ClassVar = (
+        "The boat is late.",
+        "Say where you are.",
+        "Rest a while.",
+        "It is important.",
+        "Is there anything on board?",
+        "",
+        Example("Rest assured it is late.", {"allow": ["rest assured"]}),
+        "A great many questions",
+    )
+    bad: ClassVar = (
+        "Rest assured it is late.",
+        "Please be advised: it is late.",
+        "As an AI, I can't say.",
+        "Thank you for your patience!",
+        "We apologise for any inconvenience.",
+        "I hope\nthis helps.",
+        "Great question! It is late.",
+        "Let me know if you need more.",
+        Example("Ahoy there, it is late.", {"also": ["ahoy there"]}),
+    )
 
     def __init__(self, options: StockPhraseOptions, reply: ReplyShape) -> None:
         super().__init__(options, reply)

@@ -1,0 +1,150 @@
+"""`epistem check FILE` judges answers out of a file; `epistem checks` lists the library."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+import yaml
+from pydantic import Field
+from rich.console import Console
+from rich.markup import escape
+from rich.table import Table
+
+from epistem.core.cases.content import Expectation
+from epistem.core.checks.base import Answer, Finding, Ground
+from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_uses, measures_of
+from epistem.core.errors import InvalidInput
+from epistem.core.prompts.content import ReplyShape
+from epistem.core.shapes import Document, count
+from epistem.core.trials.judging import Bench
+
+MOST_SHOWN = 20
+
+
+class Judgeable(Document):
+    """A line of the file: an answer, and what it was an answer to."""
+
+    answer: str
+    inputs: dict[str, Any] = Field(default_factory=dict)
+    expect: Expectation = Field(default_factory=Expectation)
+    finish_reason: str = "stop"
+
+
+class ChecksFile(Document):
+    """What a file of checks holds: checks as a trial's plan has them, and the reply shape they are for."""
+
+    checks: list[CheckUse]
+    reply: ReplyShape = Field(default_factory=ReplyShape)
+
+
+@click.command()
+@click.option("--examples", is_flag=True, help="With answers that pass and that don't.")
+def checks(examples: bool) -> None:
+    """List the checks there are, and what each promises."""
+    console = Console()
+    table = Table(box=None, pad_edge=False, header_style="bold")
+    table.add_column("check", no_wrap=True)
+    table.add_column("what it promises")
+    for key in CHECKS:
+        cls = check_class(key)
+        table.add_row(key, escape(cls.summary))
+        for passing in (True, False) if examples else ():
+            shown = cls.examples(passing)[:3]
+            told = "  ".join(repr(each.text[:60]) for each in shown)
+            table.add_row("", escape(f"{'passes' if passing else 'fails'}: {told}"), style="dim")
+    console.print(table)
+
+
+@click.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("-c", "--check", "keys", multiple=True, help="A check with its usual options.")
+@click.option(
+    "--checks", "uses_file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="YAML with `checks:`, a list of {check, options}, and if need be `reply:`.",
+)  # fmt: skip
+@click.option("--json", "as_json", is_flag=True, help="A line of JSON for each answer.")
+def check(file: Path, keys: tuple[str, ...], uses_file: Path | None, as_json: bool) -> None:
+    """Judge answers from JSONL, without asking a model.
+
+    A line is {"answer": "…"}, and may have inputs, expect and finish_reason. Exit code 1 when an answer
+    fails a check, 2 when something can't be read.
+    """
+    uses, reply = _uses(keys, uses_file)
+    check_uses(uses)
+    bench, rows = Bench(uses, reply), measures_of(uses, reply)
+    passed, failed = [0] * len(rows), [0] * len(rows)
+    shown: list[str] = []
+    for line, one in _answers(file):
+        found = bench.judge(
+            Answer(one.answer, one.finish_reason), Ground(reply, one.expect, one.inputs)
+        )
+        for measure, finding in found:
+            (passed if finding.passed else failed)[measure] += 1
+            if not finding.passed and len(shown) < MOST_SHOWN:
+                shown.append(f"line {line}: {rows[measure].title}: {finding.message}")
+        if as_json:
+            told = [_told(rows[measure].title, finding) for measure, finding in found]
+            click.echo(json.dumps({"line": line, "findings": told}, ensure_ascii=False))
+    if not as_json:
+        _print(rows, passed, failed, shown)
+    if any(failed):
+        sys.exit(1)
+
+
+def _uses(keys: tuple[str, ...], file: Path | None) -> tuple[list[CheckUse], ReplyShape]:
+    """Raises InvalidInput where no check is named, or the file is none."""
+    uses, reply = [CheckUse(check=key) for key in keys], ReplyShape()
+    if file is not None:
+        try:
+            told = yaml.safe_load(file.read_text("utf-8"))
+        except (yaml.YAMLError, UnicodeDecodeError) as error:
+            raise InvalidInput(f"{file} is no YAML: {error}.", field="checks") from error
+        read = ChecksFile.from_json(told)
+        uses, reply = [*uses, *read.checks], read.reply
+    if not uses:
+        message = "No check is named: give -c structure.length, or --checks FILE. `epistem checks` lists them."
+        raise InvalidInput(message, field="checks")
+    return uses, reply
+
+
+def _answers(file: Path) -> Iterator[tuple[int, Judgeable]]:
+    """Line by line, so that a file of any size will do. Raises InvalidInput, naming the line."""
+    with file.open("rb") as lines:
+        for number, line in enumerate(lines, 1):
+            if not line.strip():
+                continue
+            try:
+                told = json.loads(line.decode("utf-8-sig" if number == 1 else "utf-8"))
+            except (ValueError, RecursionError) as error:
+                raise InvalidInput(f"Line {number} of {file} is not JSON: {error}.") from error
+            if not isinstance(told, dict):
+                raise InvalidInput(f'Line {number} of {file} is no object with an "answer".')
+            yield number, Judgeable.from_json(told, at=f"line {number}")
+
+
+def _told(title: str, finding: Finding) -> dict[str, Any]:
+    told: dict[str, Any] = {"check": title, "passed": finding.passed, "message": finding.message}
+    return told if finding.score is None else {**told, "score": finding.score, "unit": finding.unit}
+
+
+def _print(rows: list[Any], passed: list[int], failed: list[int], shown: list[str]) -> None:
+    console = Console()
+    table = Table(box=None, pad_edge=False, header_style="bold")
+    for name in ("check", "passed", "failed", "nothing to say of"):
+        table.add_column(name, justify="left" if name == "check" else "right")
+    most = max((p + f for p, f in zip(passed, failed, strict=True)), default=0)
+    for row in rows:
+        judged = passed[row.index] + failed[row.index]
+        told = [str(passed[row.index]), str(failed[row.index]), str(most - judged)]
+        table.add_row(escape(row.title), *told, style="red" if failed[row.index] else "")
+    console.print(table)
+    for each in shown:
+        console.print(escape(each), style="red", highlight=False)
+    left = sum(failed) - len(shown)
+    if left > 0:
+        console.print(f"and {count(left, 'failure')} more; --json has them all.")

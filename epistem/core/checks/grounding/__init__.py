@@ -1,0 +1,1 @@
+"""Is the answer borne out by what it was given?"""

@@ -1,0 +1,1 @@
+"""May the answer be let out?"""

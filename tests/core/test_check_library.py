@@ -1,0 +1,118 @@
+"""Every check, by its own examples and by texts that nobody expects."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from epistem.core.cases.content import Expectation
+from epistem.core.checks.base import Answer, Check, Example, Finding, Ground
+from epistem.core.checks.registry import CHECKS, CheckUse, build, check_class, measures_of
+from epistem.core.errors import InvalidInput
+from epistem.core.prompts.content import ReplyShape
+
+FEWEST = 8
+EXAMPLES = [
+    pytest.param(key, passing, example, id=f"{key} {'passes' if passing else 'fails'} {at}")
+    for key in CHECKS
+    for passing in (True, False)
+    for at, example in enumerate(check_class(key).examples(passing))
+]
+TEXTS = st.text(max_size=400) | st.text(
+    st.sampled_from(" \n.,!?-*_#`\"'()[]{}<>/\\@:;0123456789abcdeABC€é今\u200b\u202e🙂\x00"),
+    max_size=400,
+)
+
+
+def made(key: str, example: Example) -> tuple[Check, Ground]:
+    reply = ReplyShape.from_json(dict(example.reply))
+    check = build(CheckUse(check=key, options=dict(example.options)), reply)
+    return check, Ground(reply, Expectation.from_json(dict(example.expect)), example.inputs)
+
+
+def judged(key: str, example: Example) -> list[Finding]:
+    check, ground = made(key, example)
+    return check.judge(Answer(example.text, example.finish_reason), ground)
+
+
+@pytest.mark.parametrize(("key", "passing", "example"), EXAMPLES)
+def test_what_an_example_shows_is_so(key, passing, example):
+    found = judged(key, example)
+    assert all(finding.passed for finding in found) == passing, [f.message for f in found]
+    assert passing or found
+    for finding in found:
+        assert finding.message
+        assert all(0 <= span.start < span.end <= len(example.text) for span in finding.spans)
+        assert all(span.note for span in finding.spans)
+
+
+@pytest.mark.parametrize("key", CHECKS)
+def test_every_check_explains_itself(key):
+    cls = check_class(key)
+    assert min(len(cls.examples(True)), len(cls.examples(False))) >= FEWEST
+    assert cls.summary.endswith(".")
+    assert len(cls.summary) < 160
+    for name, field in cls.Options.model_fields.items():
+        assert field.title or key == "structure.reply_schema", f"{name} has no title"
+        assert not field.is_required()
+    for aspect in cls.aspects:
+        sentence = cls.sentence(cls.Options(), aspect)
+        assert 3 < len(sentence) <= 120
+
+
+@pytest.mark.parametrize("key", CHECKS)
+@settings(max_examples=25)
+@given(text=TEXTS)
+def test_no_text_makes_a_check_fall(key, text):
+    ground = Ground(ReplyShape(), Expectation(label="a", answer="the boat"), {"text": text})
+    example = check_class(key).examples(True)[0]
+    for options in ({}, dict(example.options)):
+        try:
+            check = build(CheckUse(check=key, options=options), ReplyShape())
+        except InvalidInput:
+            continue
+        for finding in check.judge(Answer(text), ground):
+            assert all(0 <= span.start < span.end <= len(text) for span in finding.spans)
+
+
+@pytest.mark.parametrize(
+    ("key", "options", "field", "says"),
+    [
+        ("structure.length", {"least": 9, "most": 3}, "least", "nothing could pass"),
+        ("structure.matches", {"pattern": "(a"}, "pattern", "can't be used"),
+        ("structure.avoids", {"pattern": "(?=x)"}, "pattern", "can't be used"),
+        ("structure.json_value", {"at": "label"}, "at", "begins with /"),
+        ("structure.json_value", {"least": 2, "most": 1}, "least", "nothing could pass"),
+        ("structure.language", {"language": "Klingon"}, "language", "is not told apart"),
+        ("safety.personal_data", {"region": "ZZ"}, "region", "no region"),
+        ("tone.reading_grade", {"least": 9, "most": 8}, "least", "nothing could pass"),
+        ("structure.length", {"of": "parsec"}, "of", "word"),
+        ("tone.emoji", {"colour": "red"}, "colour", "Extra inputs"),
+    ],
+)
+def test_options_that_cannot_be_are_refused_by_name(key, options, field, says):
+    with pytest.raises(InvalidInput, match=says) as caught:
+        build(CheckUse(check=key, options=options), ReplyShape())
+    assert caught.value.field is not None
+    assert caught.value.field.endswith(f"options.{field}")
+
+
+def test_a_row_is_called_by_what_its_options_ask():
+    uses = [
+        CheckUse(check="structure.length"),
+        CheckUse(check="structure.length", options={"of": "sentence", "least": 2, "most": 4}),
+        CheckUse(check="tone.emoji"),
+        CheckUse(check="safety.forbidden", options={"phrases": ["refund"]}),
+    ]
+    assert [row.title for row in measures_of(uses)] == [
+        "60 words at most",
+        "2 to 4 sentences",
+        "no emoji",
+        "says nothing of refund",
+    ]
+
+
+def test_a_number_is_told_with_its_unit_and_what_was_wanted():
+    [found] = judged("structure.length", Example("one two three", {"most": 2}))
+    assert (found.score, found.unit, found.message) == (3, "word", "3 words; 2 words at most.")
+    [span] = found.spans
+    assert "one two three"[span.start : span.end] == "three"
