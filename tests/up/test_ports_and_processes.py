@@ -103,8 +103,16 @@ def test_one_whose_parent_ended_while_it_was_being_set_up_ends_too():
     """It hears of another parent then, so it has to be told which it was."""
     gone = subprocess.Popen(["true"])
     gone.wait(10)
-    code = f"import time; from epistem.runner.lifeline import die_with_parent; die_with_parent({gone.pid}); time.sleep(60)"
-    assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == -signal.SIGKILL
+    code = f"""
+        import time
+        from epistem.runner.lifeline import die_with_parent
+        die_with_parent({gone.pid})
+        time.sleep(60)
+    """
+    assert (
+        subprocess.run([sys.executable, "-c", textwrap.dedent(code)], timeout=30).returncode
+        == -signal.SIGKILL
+    )
 
 
 class TestMariaDb:
