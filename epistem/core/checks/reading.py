@@ -1,12 +1,14 @@
 """How an answer is cut up for counting: words, sentences, paragraphs, lines, list items, as offsets.
 
 Rules of our own, in time linear to the text: packages that do it well took ten times as long as a check may.
+Several checks ask the same of one answer, so the last few are kept.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 _CJK = "\u3040-\u30ff\u3400-\u4dbf\u4e00-\u9fff\uf900-\ufaff"
@@ -146,7 +148,8 @@ class Piece(NamedTuple):
     end: int
 
 
-def words(text: str) -> list[Piece]:
+@lru_cache(maxsize=4)
+def words(text: str) -> tuple[Piece, ...]:
     """Runs without white space that have a letter or digit; of scripts without spaces, each character.
 
     Numbers with a point, times, hyphens and addresses are one word; the marker of a list item is none.
@@ -160,15 +163,16 @@ def words(text: str) -> list[Piece]:
         if at < len(skipped) and skipped[at][0] <= match.start() < skipped[at][1]:
             continue
         found.append(Piece(match.start(), match.end()))
-    return found
+    return tuple(found)
 
 
-def sentences(text: str) -> list[Piece]:
+@lru_cache(maxsize=4)
+def sentences(text: str) -> tuple[Piece, ...]:
     """Sentences, without the white space round them. Items of a list and paragraphs end one."""
-    return [piece for block in _blocks(text) for piece in _sentences_in(text, block)]
+    return tuple(piece for block in _blocks(text) for piece in _sentences_in(text, block))
 
 
-def paragraphs(text: str) -> list[Piece]:
+def paragraphs(text: str) -> Sequence[Piece]:
     """What stands between empty lines."""
     found, start = [], 0
     for match in _BREAK.finditer(text):
@@ -178,7 +182,7 @@ def paragraphs(text: str) -> list[Piece]:
     return [piece for each in found if (piece := _stripped(text, each))]
 
 
-def lines(text: str) -> list[Piece]:
+def lines(text: str) -> Sequence[Piece]:
     """Lines with something on them."""
     found, start = [], 0
     for line in text.splitlines(keepends=True):
@@ -188,7 +192,7 @@ def lines(text: str) -> list[Piece]:
     return found
 
 
-def items(text: str) -> list[Piece]:
+def items(text: str) -> Sequence[Piece]:
     """List items, as far as the end of their first line."""
     found = []
     for match in _MARKER.finditer(text):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
@@ -12,7 +12,7 @@ from epistem.core.checks.reading import Piece, items, lines, paragraphs, sentenc
 from epistem.core.checks.shapes import Bounds, WithinBounds
 
 Unit = Literal["word", "sentence", "character", "line", "item", "paragraph"]
-PIECES: dict[str, Callable[[str], list[Piece]]] = {
+PIECES: dict[str, Callable[[str], Sequence[Piece]]] = {
     "word": words,
     "sentence": sentences,
     "line": lines,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterable
 from math import sqrt
 from typing import Any, ClassVar, Literal
@@ -10,7 +11,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Options, Span
-from epistem.core.checks.reading import Piece, sentences, words
+from epistem.core.checks.reading import sentences, words
 from epistem.core.checks.shapes import Bounds, WithinBounds
 
 FEWEST_WORDS = 8
@@ -181,16 +182,21 @@ class SentenceLength(WithinBounds):
         return f"sentences of {super().sentence(options, aspect)}"
 
     def number(self, text: str) -> float | None:
-        return max((self._words(text, piece) for piece in sentences(text)), default=None)
+        return max(_lengths(text), default=None)
 
     def beyond(self, text: str) -> Iterable[Span]:
-        for piece in sentences(text):
-            if self._words(text, piece) > self.options.most:
+        for piece, length in zip(sentences(text), _lengths(text), strict=True):
+            if length > self.options.most:
                 yield Span(piece.start, piece.end, "too long")
 
     def tell(self, number: float) -> str:
         return f"the longest sentence has {super().tell(number)}"
 
-    @staticmethod
-    def _words(text: str, piece: Piece) -> float:
-        return float(len(words(text[piece.start : piece.end])))
+
+def _lengths(text: str) -> list[float]:
+    """Words in each sentence."""
+    starts = [word.start for word in words(text)]
+    return [
+        float(bisect_left(starts, piece.end) - bisect_left(starts, piece.start))
+        for piece in sentences(text)
+    ]
