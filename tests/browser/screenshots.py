@@ -95,6 +95,16 @@ def verdict(page: Page) -> None:
     page.until(lambda: len(page.all("reader-answer")) == 2)
 
 
+def checks(page: Page) -> None:
+    page.find("add-check").send_keys("promise")
+    page.click("add-safety.promises")
+    page.find("bench-text").send_keys(
+        "Thank you! You will get your money back today, whatever the clerk says."
+    )
+    page.find("own-examples")
+    page.until(lambda: len(page.all("bench-answer")) > 1)
+
+
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing is left to do")),
     ("draft", f"{PROMPT}/draft", draft),
@@ -105,6 +115,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("starters", "/", starters),
     ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),
+    ("checks", f"{PROMPT}/checks", checks),
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),
     ("models", "/models/plover-judge", models),
