@@ -38,7 +38,7 @@ _ADDRESS = re.compile(
     r"|\b\d{1,4},? (?:rue|avenue|boulevard|place|chemin|impasse) (?:de |du |des |la |le |l['’])*[A-ZÀ-Ý][\w'’-]+",
 )
 _PHONE_WORD = re.compile(
-    r"\b(?:phone|tel|telephone|call|ring|mobile|cell|number is|whatsapp|text me|fax|telefon|handy|appelez|tél)\b",
+    r"\b(?:phone|tel|telephone|call|ring|mobile|cell|number is|text me|fax|telefon|handy|appelez|tél)\b",
     re.I,
 )
 _NO_PHONE = re.compile(

@@ -143,9 +143,8 @@ INSULTS = (
     "pathetic",
 )
 _HARMLESS = re.compile(
-    r"\b(?:cock(?:tail|pit|erel|er spaniel|le|atoo)|peacock|hancock|hitchcock|alcock|dick(?:ens|inson|son)|"
-    r"moby[ -]dick|"
-    r"dick (?:whittington|turpin|van dyke)|scunthorpe|penistone|cockermouth|shitake|shiitake|pussy ?(?:cat|willow)|"
+    r"\b(?:cock(?:tail|pit|erel|er spaniel|le|atoo)|peacock|hancock|alcock|babcock|dick(?:inson|son|er|y|ies)|"
+    r"scunthorpe|penistone|cockermouth|shitake|shiitake|pussy ?(?:cat|willow)|"
     r"bastard (?:file|sword|mahogany)|damn(?:ation|edest)|prick(?:ly|led| up| the (?:crust|dough|potato\w*|"
     r"skin))|jerk (?:chicken|pork|seasoning|marinade)|"
     r"gooseberry fool|rhubarb fool|april fools?|fool'?s (?:gold|errand)|dumb ?(?:bells?|waiter|show)|"
@@ -179,7 +178,7 @@ class NoProfanity(FreeOf):
     good: ClassVar = (
         "The train to Scunthorpe is late.",
         "Mr Hancock ordered a cocktail.",
-        "Moby Dick is on the shelf, beside Dickens.",
+        "Ms Dickinson saw two dicky birds.",
         "We assess every class and pass on the assets.",
         "The analysis of the document is attached.",
         "Prick the crust, then serve the jerk chicken.",

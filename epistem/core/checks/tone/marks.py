@@ -68,7 +68,7 @@ class Shouting(WithinBounds):
     version = 1
     kind = "tone"
     summary = (
-        "So many shouted places and no more: words in capitals, but for short names such as RNLI."
+        "So many shouted places and no more: words in capitals, but for short names such as PDF."
     )
     also_called = ("uppercase", "shouting", "caps", "calm")
     aspects = (Aspect("", "shouted words"),)
@@ -76,7 +76,7 @@ class Shouting(WithinBounds):
     unit = "shouted place"
     good: ClassVar = (
         "The boat is late.",
-        "The RNLI and the BBC",
+        "The PDF and the HTML file",
         "Set EPISTEM_KEY_HARBOUR first.",
         "I am here.",
         "It is a PDF, not a DOCX.",
