@@ -325,6 +325,33 @@ def at(tx: Transaction, trial_id: int, arm: int, case_at: int) -> list[Reading]:
     )
 
 
+class Answered(NamedTuple):
+    """An answer without its calls; `findings` as they were recorded."""
+
+    id: int
+    arm: int
+    case_at: int
+    repeat_no: int
+    text: str
+    finish_reason: str
+    findings: list[Judged]
+
+
+def answers_of(tx: Transaction, trial_id: int, after: int, most: int) -> list[Answered]:
+    """Answers that came, in the order of their ids, those after the id `after`: for judging them anew."""
+    rows = tx.rows(
+        f"{_SELECT} WHERE c.trial_id = %s AND c.id > %s AND r.error IS NULL ORDER BY c.id LIMIT %s",
+        (trial_id, after, most),
+    )
+    return [
+        Answered(
+            found.id, found.arm, found.case_at, found.repeat_no,
+            found.answer or "", found.finish_reason or "stop", found.findings,
+        )
+        for found in (_from_row(row, []) for row in rows)
+    ]  # fmt: skip
+
+
 def get(tx: Transaction, reading_id: int) -> Reading:
     found = _with_calls(tx, tx.rows(f"{_SELECT} WHERE c.id = %s", [reading_id]))
     if not found:

@@ -8,11 +8,13 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.checks.registry import CHECKS, CheckUse, check_class
-from epistem.store import subjects
-from epistem.web.findings import FindingShape, finding_shape
+from epistem.store import subjects, trials
+from epistem.web.findings import FindingShape, SpanShape, finding_shape
 from epistem.web.replies import Shape, SubjectPath, blueprint, reply, transaction
 from epistem.web.subjects import Measure
+from epistem.web.trials import TrialPath
 from epistem.work.checking import on_the_bench
+from epistem.work.rejudging import rejudge
 
 bp = blueprint("checks")
 
@@ -73,6 +75,63 @@ class BenchPage(Shape):
     of: list[int]
     faults: list[str]
     answers: list[BenchAnswer]
+
+
+class ArmNow(Shape):
+    """Of the arm's answers that the check says something of: how many pass it, and how many of all passed
+    it in the trial; null where the trial did not have it."""
+
+    name: str
+    judged: int
+    passed: int
+    passed_then: int | None
+
+
+class ChangedAnswer(Shape):
+    """An answer of which the check says otherwise than in the trial, or that fails where it was not asked."""
+
+    reading: int
+    arm: int
+    case: int
+    repeat: int
+    text: str
+    passes: bool
+    message: str
+    spans: list[SpanShape]
+
+
+class RejudgedPage(Shape):
+    """`seen` of the trial's `answers` were judged within a few seconds. `changed` has the first of
+    `changes`. Nothing is kept."""
+
+    trial: int
+    had: bool
+    answers: int
+    seen: int
+    arms: list[ArmNow]
+    changes: int
+    changed: list[ChangedAnswer]
+
+
+@bp.post(
+    "/trials/<int:trial_id>/rejudged", responses={200: RejudgedPage}, operation_id="rejudgeTrial",
+    summary="What a check would have said of a past trial's answers, without asking a model",
+)  # fmt: skip
+def rejudge_trial(path: TrialPath, body: CheckUse) -> Response:
+    with transaction() as tx:
+        found = rejudge(tx, trials.get(tx, path.trial_id), body)
+    changed = [
+        ChangedAnswer(
+            **{name: value for name, value in vars(each).items() if name != "finding"},
+            message=each.finding.message,
+            spans=[
+                SpanShape.model_validate(s) for s in each.finding.spans if s.end <= len(each.text)
+            ],
+        )
+        for each in found.changed
+    ]
+    arms = [ArmNow.model_validate(each) for each in found.arms]
+    return reply(RejudgedPage.model_validate({**vars(found), "arms": arms, "changed": changed}))
 
 
 @bp.get(

@@ -372,3 +372,17 @@ class TestChecks:
         page.reads("check-fault", "can't be used")
         page.press("x")  # all checks, not the one that is being tuned
         page.reads("bench-answer", "stock phrase")
+
+    def test_a_past_trial_tells_what_a_check_would_have_said(self, page):
+        page.go("/subjects/triage-message/checks")
+        page.until(lambda: len(page.all("check-row")) == 3)
+        page.click("check-outcome.label")
+        page.click("would-have-said")
+        page.reads("rejudged", "Of 1,200 answers, 0 are judged otherwise than in the trial")
+        page.fill("option-at", "urgency")
+        page.until(lambda: not page.all("rejudged"))
+        page.click("would-have-said")
+        page.until(lambda: int(page.text("rejudged").split()[3].replace(",", "")) > 100)
+        page.find("option-at").clear()
+        page.find("option-at").send_keys("label")
+        page.until(lambda: "kept as you change" in page.text("checks-kept"))

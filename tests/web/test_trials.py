@@ -400,3 +400,33 @@ class TestEvents:
             ("trial", second, "stopped", None),
             ("live", None, None, []),
         ]
+
+
+def test_what_a_check_would_have_said_of_a_past_trial(api, subject, running):
+    page = finished(api)
+    told = api.post(f"/trials/{page['id']}/rejudged", {"check": "outcome.label"}).get_json()
+    ticks = api.get(f"/trials/{page['id']}/ticks").get_json()
+    right = [
+        sum(
+            mark[0] == "2"
+            for arm, mark in zip(ticks["arm"], ticks["marks"], strict=True)
+            if arm == at
+        )
+        for at in (0, 1)
+    ]
+    assert told["had"]
+    assert (told["seen"], told["answers"], told["changes"]) == (28, 28, 0)
+    assert [(arm["passed"], arm["passed_then"]) for arm in told["arms"]] == [(n, n) for n in right]
+    strict = {"check": "structure.length", "options": {"of": "character", "most": 20}}
+    found = api.post(f"/trials/{page['id']}/rejudged", strict).get_json()
+    assert not found["had"]
+    assert found["arms"][0]["passed_then"] is None
+    assert found["changes"] == sum(arm["judged"] - arm["passed"] for arm in found["arms"]) > 0
+    first = found["changed"][0]
+    assert not first["passes"]
+    assert len(first["text"]) > 20
+    assert first["spans"][0]["start"] == 20
+    wrong = {"check": "structure.length", "options": {"of": "parsec"}}
+    assert_problem(
+        api.post(f"/trials/{page['id']}/rejudged", wrong), 422, "checks.0.options.of", "word"
+    )

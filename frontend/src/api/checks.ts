@@ -3,7 +3,7 @@ import { computed, type Ref } from "vue";
 
 import { api, got } from "./client";
 import { keys } from "./keys";
-import type { BenchIn } from "./schema";
+import type { BenchIn, CheckUse } from "./schema";
 
 export function useCheckKinds() {
   return useQuery({ queryKey: keys.checks(), queryFn: () => got(api.GET("/api/v1/checks")), staleTime: Infinity });
@@ -26,3 +26,7 @@ export function useBench(name: Ref<string>, asked: Ref<string>) {
     gcTime: 0,
   });
 }
+
+/** What a check would have said of a past trial's answers; nothing is kept of it. */
+export const rejudge = (trial: number, body: CheckUse) =>
+  got(api.POST("/api/v1/trials/{trial_id}/rejudged", { params: { path: { trial_id: trial } }, body }));

@@ -15,6 +15,7 @@ import { count } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
 import { alike } from "@/parts/values";
 import CheckRows from "./CheckRows.vue";
+import OverTrial from "./OverTrial.vue";
 import { useSentences } from "./useSentences";
 
 const TRIES = 5;
@@ -112,6 +113,7 @@ useKeys([
         ></textarea>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
+        <OverTrial v-if="chosen !== null && checks?.[chosen]" :name="name" :use="checks[chosen]!" />
         <p v-if="faultOf(bench)" class="p-4 text-rust" role="alert" data-test="bench-fault">{{ messageOf(faultOf(bench)) }}</p>
         <article v-for="(answer, at) in page?.answers" :key="at" class="border-b border-rule-soft px-4 py-2" data-test="bench-answer">
           <p class="flex gap-3">
