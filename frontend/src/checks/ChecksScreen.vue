@@ -40,6 +40,8 @@ const { bench, page, sentences, faults } = useSentences(ref(name), () => checks.
 const findingsOf = (answer: BenchAnswer) => (chosen.value === null ? answer.findings : answer.findings.filter((each) => page.value?.of[each.measure] === chosen.value));
 const failed = (answer: BenchAnswer) => answer.findings.filter((finding) => !finding.passed).length;
 const kind = computed(() => (chosen.value === null ? null : (kinds.data.value?.kinds.find((each) => each.key === checks.value?.[chosen.value!]?.check) ?? null)));
+/** The options that most of its examples have. */
+const usual = computed(() => JSON.stringify(kind.value?.good[0]?.options ?? {}));
 const told = computed(() => {
   if (status.value === "AWAY") return "the server is away; kept in this browser";
   if (status.value === "REFUSED") return "not kept yet";
@@ -88,7 +90,7 @@ useKeys([
               :title="`${example.text || '(empty)'}${Object.keys(example.options).length ? `\n${JSON.stringify(example.options)}` : ''}`"
               @click="text = example.text"
             >
-              {{ example.text || "(empty)" }}
+              {{ example.text || "(empty)" }}<span v-if="JSON.stringify(example.options) !== usual" class="caption"> other options</span>
             </button>
           </div>
         </div>

@@ -41,7 +41,7 @@ const rate = (passed: number, of: number) => (of ? `${((100 * passed) / of).toFi
   <section v-if="list.length" class="border-b border-rule-soft px-4 py-2" data-test="over-trial">
     <div class="flex items-center gap-2">
       <span>Over</span>
-      <select class="field h-slim px-1" :value="chosen" aria-label="Past trial" data-test="over-which" @change="picked = Number(($event.target as HTMLSelectElement).value)">
+      <select class="field h-slim min-w-0 flex-1 px-1" :value="chosen" aria-label="Past trial" data-test="over-which" @change="picked = Number(($event.target as HTMLSelectElement).value)">
         <option v-for="trial in list" :key="trial.id" :value="trial.id">T{{ trial.id }}: {{ trial.compared }}</option>
       </select>
       <button type="button" class="button h-slim" :disabled="busy" data-test="would-have-said" @click="look">{{ busy ? "Judging…" : "What would it have said?" }}</button>

@@ -8,7 +8,7 @@ import { faultOf } from "@/api/fault";
 import { useCaseTags } from "@/api/cases";
 import { messageOf, Refusal } from "@/api/client";
 import { useModels } from "@/api/models";
-import { useSubject, useSubjectChanges, useVersions } from "@/api/subjects";
+import { useSubject, useVersions } from "@/api/subjects";
 import { useTrial, useTrialChanges } from "@/api/trials";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
@@ -24,7 +24,6 @@ const FEWEST_CASES = 6;
 /** `newest`: just the newest version against the one before, whatever was being planned. */
 const props = defineProps<{ name: string; from: number | null; newest: boolean }>();
 const router = useRouter();
-const subjects = useSubjectChanges();
 const trials = useTrialChanges();
 const name = computed(() => props.name);
 const subject = useSubject(name);
@@ -90,19 +89,11 @@ function takeAll(): void {
 
 const steadyModels = computed(() => [...new Set((estimate.value?.steady ?? []).map((at) => plan.value?.arms[at]?.model ?? ""))].join(" and "));
 
-/** The checks that were chosen here stay with the prompt, for its tries and its next trial. */
-async function keepChecks(): Promise<void> {
-  const [chosen, kept] = [plan.value?.checks, subject.data.value];
-  if (!chosen || !kept || JSON.stringify(chosen) === JSON.stringify(kept.checks)) return;
-  await subjects.setChecks(kept, chosen);
-}
-
 async function start(): Promise<void> {
   if (!plan.value || inTheWay.value || starting.value) return;
   starting.value = true;
   problem.value = null;
   try {
-    await keepChecks();
     const trial = await trials.start(props.name, planning.body());
     planning.forget();
     await router.replace({ name: "trial", params: { name: props.name, id: trial.id } });
@@ -187,7 +178,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
           <QuestionRow v-model="plan.question" :arms="plan.arms" :checks="plan.checks" :shown="estimate?.showing.shown ?? []" :titles="titles" />
         </section>
         <section>
-          <h2 class="caption mb-1"><span class="font-medium">Checks</span> that also go with the prompt’s tries</h2>
+          <h2 class="caption mb-1"><span class="font-medium">Checks</span> of this trial alone; the prompt’s own are a key away: <span class="key">C</span></h2>
           <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :wrong="problem?.field ?? null" :sentences="sentences" :faults="faults" />
         </section>
       </template>
