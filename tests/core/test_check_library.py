@@ -116,3 +116,17 @@ def test_a_number_is_told_with_its_unit_and_what_was_wanted():
     assert (found.score, found.unit, found.message) == (3, "word", "3 words; 2 words at most.")
     [span] = found.spans
     assert "one two three"[span.start : span.end] == "three"
+
+
+@pytest.mark.parametrize(
+    ("key", "options", "text"),
+    [
+        ("outcome.must_say", {"phrases": ["", " | "]}, "anything"),
+        ("structure.headings", {"headings": ["", "#"]}, "anything"),
+        ("safety.forbidden", {"phrases": ["", "!?"]}, "!?"),
+        ("structure.avoids", {"pattern": "x*"}, "no such letter"),
+    ],
+)
+def test_an_option_that_asks_for_nothing_asks_for_nothing(key, options, text):
+    [found] = judged(key, Example(text, options))
+    assert found.passed

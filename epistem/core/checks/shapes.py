@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable
 from itertools import islice
 from typing import Any, ClassVar
@@ -109,6 +110,24 @@ class FreeOf(Check):
         if not spans:
             return [Finding("", True, self.nothing)]
         return [Finding("", False, in_words(answer.text, spans), spans)]
+
+
+class Places:
+    """Stretches of a text that do not overlap, looked up in logarithmic time."""
+
+    def __init__(self, stretches: Iterable[tuple[int, int]] = ()) -> None:
+        found = sorted(stretches)
+        self._starts, self._ends = [start for start, _ in found], [end for _, end in found]
+
+    def meets(self, start: int, end: int) -> bool:
+        """Whether one of them shares a character with this."""
+        at = bisect_left(self._starts, end)
+        return at > 0 and self._ends[at - 1] > start
+
+    def add(self, start: int, end: int) -> None:
+        at = bisect_left(self._starts, start)
+        self._starts.insert(at, start)
+        self._ends.insert(at, end)
 
 
 def in_words(text: str, spans: tuple[Span, ...]) -> str:

@@ -62,13 +62,10 @@ class MustSay(Check):
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         text = " ".join(answer.text[:MOST_LOOKED_AT].casefold().split())
-        missing = [
-            each
-            for each in self.options.phrases
-            if not any(_said(way, text) for way in each.split("|"))
-        ]
-        wanted = min(self.options.enough or len(self.options.phrases), len(self.options.phrases))
-        said = len(self.options.phrases) - len(missing)
+        asked = [each for each in self.options.phrases if each.replace("|", "").strip()]
+        missing = [each for each in asked if not any(_said(way, text) for way in each.split("|"))]
+        wanted = min(self.options.enough or len(asked), len(asked))
+        said = len(asked) - len(missing)
         if said >= wanted:
             return [Finding("", True, "It says what it must.")]
         told = ", ".join(f"“{each.strip()}”" for each in missing[:5])

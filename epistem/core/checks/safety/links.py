@@ -10,7 +10,7 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.shapes import FreeOf
+from epistem.core.checks.shapes import FreeOf, Places
 
 _LINK = re.compile(
     r"\b[a-z][a-z0-9+.-]{1,15}:(?://|\\\\)[^\s<>\"'`]{1,2000}|(?<![\w:/.@-])//[\w-]+(?:\.[\w-]+)+[^\s<>\"'`]*",
@@ -83,16 +83,18 @@ class AllowedLinks(FreeOf):
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         allowed = [each.strip().lower().rstrip(".") for each in self.options.hosts]
-        spans: list[Span] = []
+        spans, taken = [], Places()
         for pattern in (_LINK, _SCRIPT, _BARE):
             for match in pattern.finditer(text):
                 told = match[0].rstrip(_TRAILING)
                 start, end = match.start(), match.start() + len(told)
-                if any(start < other.end and other.start < end for other in spans):
+                if not told or taken.meets(start, end):
                     continue
+                taken.add(start, end)
                 wrong = "a script, not a link" if pattern is _SCRIPT else _wrong(told, allowed)
-                spans.append(Span(start, end, wrong))
-        return sorted((span for span in spans if span.note), key=lambda span: span.start)
+                if wrong:
+                    spans.append(Span(start, end, wrong))
+        return sorted(spans, key=lambda span: span.start)
 
 
 def _wrong(told: str, allowed: list[str], depth: int = 0) -> str:

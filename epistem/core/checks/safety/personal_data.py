@@ -14,7 +14,7 @@ from stdnum.exceptions import ValidationError
 from stdnum.us import ssn
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.shapes import FreeOf
+from epistem.core.checks.shapes import FreeOf, Places
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 
@@ -136,11 +136,12 @@ class NoPersonalData(FreeOf):
         )
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
-        spans: list[Span] = []
+        spans, taken = [], Places()
         for span in self._all(text):
-            covered = any(span.start < other.end and other.start < span.end for other in spans)
-            if not covered and not self._let_through(text[span.start : span.end]):
-                spans.append(span)
+            if not taken.meets(span.start, span.end):
+                taken.add(span.start, span.end)
+                if not self._let_through(text[span.start : span.end]):
+                    spans.append(span)
         return sorted(spans, key=lambda span: span.start)
 
     def _all(self, text: str) -> Iterator[Span]:

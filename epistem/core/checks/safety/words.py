@@ -13,7 +13,7 @@ import snowballstemmer
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.shapes import FreeOf
+from epistem.core.checks.shapes import FreeOf, Places
 from epistem.core.checks.signature import digest
 from epistem.core.prompts.content import ReplyShape
 
@@ -219,7 +219,7 @@ class NoProfanity(FreeOf):
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         plain = text.translate(_LETTERS) if re.search(r"[0-9@$]", text) else text
-        harmless = [match.span() for match in _HARMLESS.finditer(text)]
+        harmless = Places(match.span() for match in _HARMLESS.finditer(text))
         spans = phrases_in(text, self._phrases, False)
         if plain != text:
             spans += [
@@ -234,7 +234,6 @@ class NoProfanity(FreeOf):
         ]
         seen: set[tuple[int, int]] = set()
         for span in sorted(spans, key=lambda each: each.start):
-            inside = any(start <= span.start and span.end <= end for start, end in harmless)
-            if not inside and (span.start, span.end) not in seen:
+            if not harmless.meets(span.start, span.end) and (span.start, span.end) not in seen:
                 seen.add((span.start, span.end))
                 yield Span(span.start, span.end, "rude")

@@ -70,7 +70,7 @@ class Headings(Check):
         for match in _HEADING.finditer(answer.text[:MOST_LOOKED_AT]):
             group = next(g for g in range(1, 6) if match[g] is not None)
             there.setdefault(_folded(match[group]), match.span(group))
-        wanted = [(name, _folded(name)) for name in self.options.headings]
+        wanted = [(name, _folded(name)) for name in self.options.headings if _folded(name)]
         missing = [name for name, folded in wanted if folded not in there]
         if missing:
             return [

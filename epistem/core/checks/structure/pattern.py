@@ -9,7 +9,7 @@ import re2
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
-from epistem.core.checks.shapes import MOST_LOOKED_AT, FreeOf
+from epistem.core.checks.shapes import FreeOf
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 
@@ -89,7 +89,7 @@ class Matches(Check):
         return f"matches {_short(options.pattern)}"
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        if self._pattern.search(answer.text[:MOST_LOOKED_AT]):
+        if self._pattern.search(answer.text):
             return [Finding("", True, "The expression matches.")]
         return [Finding("", False, f"Nothing matches {_short(self.options.pattern)}.")]
 
@@ -135,6 +135,8 @@ class Avoids(FreeOf):
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         for match in self._pattern.finditer(text):
+            if match.end() == match.start():
+                continue  # nothing that could be marked, or left out
             yield Span(match.start(), match.end(), "matches the expression")
 
 

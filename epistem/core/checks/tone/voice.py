@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
-from epistem.core.checks.shapes import Bounds, WithinBounds
+from epistem.core.checks.shapes import Bounds, Places, WithinBounds
 
 _GREETING = re.compile(
     r"\A\W{0,3}(?:hi|hello|hey|hiya|dear|good (?:morning|afternoon|evening|day)|greetings|welcome|hallo|"
@@ -215,10 +215,10 @@ class Person(Check):
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         text = answer.text[:400_000]
-        quoted = [m.span() for m in _QUOTED.finditer(text)]
+        quoted = Places(m.span() for m in _QUOTED.finditer(text))
         found = [
             m for m in _PERSONS[self.options.person].finditer(text)
-            if not any(start <= m.start() < end for start, end in quoted) and m[0] != "US"
+            if not quoted.meets(*m.span()) and m[0] != "US"
         ]  # fmt: skip
         if self.options.wanted == "there":
             return [
