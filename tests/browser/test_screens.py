@@ -377,6 +377,7 @@ class TestChecks:
         page.go("/subjects/triage-message/checks")
         page.until(lambda: len(page.all("check-row")) == 3)
         page.click("check-outcome.label")
+        page.choose("over-which", "1")
         page.click("would-have-said")
         page.reads("rejudged", "Of 1,200 answers, 0 are judged otherwise than in the trial")
         page.fill("option-at", "urgency")
