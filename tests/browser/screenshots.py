@@ -93,6 +93,7 @@ def history(page: Page) -> None:
 
 def verdict(page: Page) -> None:
     page.until(lambda: len(page.all("reader-answer")) == 2)
+    page.find("on-models")
 
 
 def checks(page: Page) -> None:
@@ -102,7 +103,7 @@ def checks(page: Page) -> None:
         "Thank you! You will get your money back today, whatever the clerk says."
     )
     page.find("own-examples")
-    page.until(lambda: len(page.all("bench-answer")) > 1)
+    page.until(lambda: "promises something" in page.texts("bench-answer")[0])
 
 
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
@@ -115,11 +116,11 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("starters", "/", starters),
     ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),
-    ("checks", f"{PROMPT}/checks", checks),
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),
     ("models", "/models/plover-judge", models),
     ("trial", f"{PROMPT}/trial?plan=1", started),
+    ("checks", f"{PROMPT}/checks", checks),
 ]
 
 
