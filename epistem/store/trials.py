@@ -272,14 +272,14 @@ def paused_of(tx: Transaction, trial_id: int) -> list[Paused]:
 
 def end(tx: Transaction, trial_id: int, status: str) -> bool:
     """Whether it was going on, and has that status now."""
-    models.heard_in(tx, trial_id)
-    return bool(
-        tx.run(
-            "UPDATE trials SET status = %s, finished_at = NOW(3), changed_by = %s "
-            "WHERE id = %s AND status IN ('waiting', 'running')",
-            (status, tx.by, trial_id),
-        )
+    # The trial first, then its sums: in the order in which readings are recorded.
+    ended = tx.run(
+        "UPDATE trials SET status = %s, finished_at = NOW(3), changed_by = %s "
+        "WHERE id = %s AND status IN ('waiting', 'running')",
+        (status, tx.by, trial_id),
     )
+    models.heard_in(tx, trial_id)
+    return bool(ended)
 
 
 def reopen(tx: Transaction, trial_id: int) -> bool:
