@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from itertools import islice
 from typing import Any, ClassVar
 
@@ -92,6 +92,23 @@ class WithinBounds(Check):
             spans = tuple(islice(self.beyond(text), MOST_SPANS))
             return [Finding("", False, f"{said}; {wanted}.", spans, number, unit)]
         return [Finding("", True, f"{said}.", (), number, unit)]
+
+
+class CountOf(WithinBounds):
+    """How often something stands in an answer lies within bounds; those beyond the most are marked."""
+
+    note: ClassVar[str] = "one too many"
+
+    def places(self, text: str) -> Sequence[tuple[int, int]]:
+        """Where it stands, in order."""
+        raise NotImplementedError
+
+    def number(self, text: str) -> float:
+        return float(len(self.places(text)))
+
+    def beyond(self, text: str) -> Iterable[Span]:
+        for start, end in self.places(text)[int(self.options.most or 0) :]:
+            yield Span(start, end, self.note)
 
 
 class FreeOf(Check):

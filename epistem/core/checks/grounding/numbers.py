@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from typing import ClassVar
 
 from pydantic import Field
@@ -64,9 +65,7 @@ class NumbersKnown(FreeOf):
     )
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
-        given = set(_values(_in_words(ground.inputs))) | set(
-            _values(" ".join(self.options.allowed))
-        )
+        given = _given(_in_words(ground.inputs)) | _given(" ".join(self.options.allowed))
         marked = {
             match.start() + len(match[0]) - len(match[0].lstrip(" \t("))
             for match in _MARKER.finditer(text)
@@ -85,6 +84,12 @@ class NumbersKnown(FreeOf):
 
 def _in_words(value: object) -> str:
     return json.dumps(value, ensure_ascii=False, default=str)
+
+
+@lru_cache(maxsize=16)
+def _given(text: str) -> frozenset[float]:
+    """The numbers of a text; those of a case are asked for by each of its answers."""
+    return frozenset(_values(text))
 
 
 def _values(text: str) -> Iterator[float]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import string
 from collections import Counter
+from functools import lru_cache
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
@@ -24,7 +25,7 @@ def chrf(answer: str, reference: str, order: int = 6, beta: float = 2.0) -> floa
     precision = recall = 0.0
     orders = 0
     for n in range(1, order + 1):
-        a, b = (Counter(t[i : i + n] for i in range(len(t) - n + 1)) for t in (one, other))
+        a, b = _grams(one, n), _kept_grams(other, n)
         if a and b:
             shared = (a & b).total()
             precision, recall, orders = (
@@ -37,6 +38,14 @@ def chrf(answer: str, reference: str, order: int = 6, beta: float = 2.0) -> floa
     precision, recall = precision / orders, recall / orders
     both = beta**2 * precision + recall
     return 100 * (1 + beta**2) * precision * recall / both if both else 0.0
+
+
+def _grams(text: str, n: int) -> Counter[str]:
+    return Counter(text[i : i + n] for i in range(len(text) - n + 1))
+
+
+_kept_grams = lru_cache(maxsize=32)(_grams)
+"""Of a reference, which all answers to its case are held against."""
 
 
 def rouge_l(answer: str, reference: str) -> float:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any, ClassVar
 
 import regex
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Example, Finding, Ground, Options, Span
-from epistem.core.checks.shapes import Bounds, WithinBounds, bounds
+from epistem.core.checks.shapes import MOST_LOOKED_AT, Bounds, CountOf, bounds
 
 _EMOJI = regex.compile(
     r"\p{RI}\p{RI}|[0-9#*]\ufe0f?\u20e3"
@@ -25,7 +24,7 @@ class EmojiOptions(Bounds):
     )
 
 
-class Emoji(WithinBounds):
+class Emoji(CountOf):
     key = "tone.emoji"
     version = 1
     kind = "tone"
@@ -74,18 +73,15 @@ class Emoji(WithinBounds):
     def tell(self, number: float) -> str:
         return f"{number:g} emoji"
 
-    def number(self, text: str) -> float:
-        return 0.0 if text.isascii() else float(sum(1 for _ in _EMOJI.finditer(text)))
-
-    def beyond(self, text: str) -> Iterable[Span]:
-        for at, match in enumerate(_EMOJI.finditer(text)):
-            if at >= (self.options.most or 0):
-                yield Span(match.start(), match.end(), "one too many")
+    def places(self, text: str) -> list[tuple[int, int]]:
+        return [] if text.isascii() else [match.span() for match in _EMOJI.finditer(text)]
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         if self.options.only and not answer.text.isascii():
             strange = [
-                m for m in _EMOJI.finditer(answer.text[:400_000]) if m[0] not in self.options.only
+                m
+                for m in _EMOJI.finditer(answer.text[:MOST_LOOKED_AT])
+                if m[0] not in self.options.only
             ]
             if strange:
                 spans = tuple(

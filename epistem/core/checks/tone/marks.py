@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from typing import ClassVar
 
 from pydantic import Field
 
-from epistem.core.checks.base import Aspect, Example, Options, Span
+from epistem.core.checks.base import Aspect, Example, Options
 from epistem.core.checks.reading import sentences
-from epistem.core.checks.shapes import Bounds, WithinBounds
+from epistem.core.checks.shapes import Bounds, CountOf
 
 _EXCLAIMED = re.compile(r"(?<![!=<>\w/])!(?=\w)|(?<=[\w\s.\"'”’)\]?…])!+(?!=)|！+")
 _SHOUTED = re.compile(
@@ -24,7 +23,7 @@ class ExclamationOptions(Bounds):
     most: float | None = Field(0, ge=0, le=1e9, title="At most")
 
 
-class Exclamations(WithinBounds):
+class Exclamations(CountOf):
     key = "tone.exclamation"
     version = 1
     kind = "tone"
@@ -54,16 +53,11 @@ class Exclamations(WithinBounds):
         "Thank you so much!!!",
     )
 
-    def number(self, text: str) -> float:
-        return float(sum(1 for _ in _EXCLAIMED.finditer(text)))
-
-    def beyond(self, text: str) -> Iterable[Span]:
-        for at, match in enumerate(_EXCLAIMED.finditer(text)):
-            if at >= (self.options.most or 0):
-                yield Span(match.start(), match.end(), "one too many")
+    def places(self, text: str) -> list[tuple[int, int]]:
+        return [match.span() for match in _EXCLAIMED.finditer(text)]
 
 
-class Shouting(WithinBounds):
+class Shouting(CountOf):
     key = "tone.capitals"
     version = 1
     kind = "tone"
@@ -74,6 +68,7 @@ class Shouting(WithinBounds):
     aspects = (Aspect("", "shouted words"),)
     Options: ClassVar[type[Options]] = ExclamationOptions
     unit = "shouted place"
+    note = "shouted"
     good: ClassVar = (
         "The boat is late.",
         "The PDF and the HTML file",
@@ -95,20 +90,15 @@ class Shouting(WithinBounds):
         Example("calm", {"least": 1, "most": None}),
     )
 
-    def number(self, text: str) -> float:
-        return float(sum(1 for _ in _SHOUTED.finditer(text)))
-
-    def beyond(self, text: str) -> Iterable[Span]:
-        for at, match in enumerate(_SHOUTED.finditer(text)):
-            if at >= (self.options.most or 0):
-                yield Span(match.start(), match.end(), "shouted")
+    def places(self, text: str) -> list[tuple[int, int]]:
+        return [match.span() for match in _SHOUTED.finditer(text)]
 
 
 class QuestionOptions(Bounds):
     most: float | None = Field(1, ge=0, le=1e9, title="At most")
 
 
-class Questions(WithinBounds):
+class Questions(CountOf):
     key = "tone.questions"
     version = 1
     kind = "tone"
@@ -139,13 +129,8 @@ class Questions(WithinBounds):
         "“Is it so?” she asked. And is it?",
     )
 
-    def number(self, text: str) -> float:
-        return float(sum(1 for piece in sentences(text) if _asks(text[piece.start : piece.end])))
-
-    def beyond(self, text: str) -> Iterable[Span]:
-        asked = [p for p in sentences(text) if _asks(text[p.start : p.end])]
-        for piece in asked[int(self.options.most or 0) :]:
-            yield Span(piece.start, piece.end, "one too many")
+    def places(self, text: str) -> list[tuple[int, int]]:
+        return [(p.start, p.end) for p in sentences(text) if _asks(text[p.start : p.end])]
 
 
 def _asks(sentence: str) -> bool:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
-from epistem.core.checks.shapes import Bounds, Places, WithinBounds
+from epistem.core.checks.shapes import MOST_LOOKED_AT, Bounds, CountOf, Places
 
 _GREETING = re.compile(
     r"\A\W{0,3}(?:hi|hello|hey|hiya|dear|good (?:morning|afternoon|evening|day)|greetings|welcome|hallo|"
@@ -76,7 +75,7 @@ class Greeting(Check):
         }[wanted]
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        text = answer.text[:400_000]
+        text = answer.text[:MOST_LOOKED_AT]
         return [
             _there("", "greeting", self.options.greeting, _GREETING.search(text), 0),
             _there(
@@ -146,7 +145,7 @@ class Contractions(Check):
         return "no short forms" if options.wanted == "none" else "some short forms"
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        found = [m.span() for m in _SHORT.finditer(answer.text[:400_000])]
+        found = [m.span() for m in _SHORT.finditer(answer.text[:MOST_LOOKED_AT])]
         if self.options.wanted == "some":
             return [
                 Finding(
@@ -214,7 +213,7 @@ class Person(Check):
         )
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        text = answer.text[:400_000]
+        text = answer.text[:MOST_LOOKED_AT]
         quoted = Places(m.span() for m in _QUOTED.finditer(text))
         found = [
             m for m in _PERSONS[self.options.person].finditer(text)
@@ -254,7 +253,7 @@ class HedgingOptions(Bounds):
     most: float | None = Field(1, ge=0, le=1e9, title="At most")
 
 
-class Hedging(WithinBounds):
+class Hedging(CountOf):
     key = "tone.hedging"
     version = 1
     kind = "tone"
@@ -263,6 +262,7 @@ class Hedging(WithinBounds):
     aspects = (Aspect("", "hedges"),)
     Options: ClassVar[type[Options]] = HedgingOptions
     unit = "hedge"
+    note = "a hedge"
     good: ClassVar = (
         "The boat is late.",
         "Perhaps it is late.",
@@ -284,10 +284,5 @@ class Hedging(WithinBounds):
         Example("Perhaps.", {"most": 0}),
     )
 
-    def number(self, text: str) -> float:
-        return float(sum(1 for _ in _HEDGE.finditer(text)))
-
-    def beyond(self, text: str) -> Iterable[Span]:
-        for at, match in enumerate(_HEDGE.finditer(text)):
-            if at >= (self.options.most or 0):
-                yield Span(match.start(), match.end(), "a hedge")
+    def places(self, text: str) -> list[tuple[int, int]]:
+        return [match.span() for match in _HEDGE.finditer(text)]
