@@ -6,7 +6,8 @@ from typing import Any
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Finding, Ground
-from epistem.core.checks.registry import CheckUse, build
+from epistem.core.checks.registry import build
+from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Message, Part, Prompt, ReplyShape
 
 

@@ -7,17 +7,11 @@ from hypothesis import strategies as st
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
-from epistem.core.checks.registry import (
-    CHECKS,
-    CheckUse,
-    build,
-    check_class,
-    check_uses,
-    measures_of,
-    usual_checks,
-)
+from epistem.core.checks.measures import check_uses, measures_of
+from epistem.core.checks.registry import CHECKS, build, check_class, usual_checks
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.checks.tone.stock_phrases import PHRASES
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput, InvalidSchema
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.schemas import compile_schema
@@ -215,11 +209,13 @@ def another(field: Any) -> Any:
     kinds = str(field.annotation)
     if "Literal" in kinds:
         choices = get_args(get_args(field.annotation)[0] if "list" in kinds else field.annotation)
-        usual = [] if field.default_factory else [field.default]
-        other = next(choice for choice in choices if choice not in usual)
-        return [other] if "list" in kinds else other
+        told = field.get_default(call_default_factory=True)
+        offered = [[choice] for choice in choices] if "list" in kinds else choices
+        return next(choice for choice in offered if choice != told)
     if field.default in ("GB", "English"):
         return {"GB": "US", "English": "German"}[field.default]
+    if "KnownAnswer" in kinds:
+        return [{"answer": "quite another"}]
     if "dict" in kinds:
         return {"type": "array"}
     if "list" in kinds:
@@ -229,6 +225,12 @@ def another(field: Any) -> Any:
     if "int" in kinds or "float" in kinds:
         return (field.default or 0) + 1
     return "another"
+
+
+def usable(key: str) -> dict[str, Any]:
+    """Options that every check can be had with: a judge has no usual model."""
+    cls = check_class(key)
+    return {**cls.shown_with, "model": "plover-judge"} if cls.asks else {}
 
 
 class TestRegistry:
@@ -296,10 +298,13 @@ class TestRegistry:
 
     @pytest.mark.parametrize("key", CHECKS)
     def test_a_case_is_asked_about_the_aspects_that_answers_can_have(self, key):
-        build(CheckUse(check=key), JSON_REPLY).asked(Ground(JSON_REPLY))
-        told = Expectation(label="b", answer="The boat is late.", must_not_say=["never"])
+        use = CheckUse(check=key, options=usable(key))
+        build(use, JSON_REPLY).asked(Ground(JSON_REPLY))
+        told = Expectation(
+            label="b", answer='{"late": true}', must_not_say=["never"], known=False, refuse=True
+        )
         ground = Ground(JSON_REPLY, told)
-        bench = Bench([CheckUse(check=key)], JSON_REPLY)
+        bench = Bench([use], JSON_REPLY)
         lost = {judged.measure for judged in bench.unanswered(ground)}
         assert lost == set(range(bench.size))
         assert not any(judged.finding.passed for judged in bench.unanswered(ground))

@@ -7,7 +7,8 @@ import pytest
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
-from epistem.core.checks.registry import CHECKS, CheckUse
+from epistem.core.checks.registry import CHECKS
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.schemas import compile_schema

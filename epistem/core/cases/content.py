@@ -25,6 +25,12 @@ class Expectation(Document):
     must_not_say: list[str] = said(
         max_length=50, description="Words that must not stand in the answer."
     )
+    known: bool | None = said(
+        None, description="Whether the inputs say what is asked; if not, the answer should say so."
+    )
+    refuse: bool | None = said(
+        None, description="Whether the answer should decline what is asked; false: it must not."
+    )
 
 
 class Case(Document):

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any, ClassVar, NamedTuple
+from typing import Any, ClassVar, Literal, NamedTuple
 
 from epistem.core.cases.content import Expectation
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import Document
 
 
@@ -23,14 +24,25 @@ class Span:
 
 @dataclass(frozen=True)
 class Finding:
-    """What one aspect of a check says of one answer; `score` in `unit` where a number is natural."""
+    """What one aspect of a check says of one answer; `score` in `unit` where a number is natural.
+
+    `passed` is None where it can't tell, and `message` says why: that is no pass and no failure, and
+    is counted apart. `pointers` are JSON pointers into a JSON reply, `sources` the inputs (as
+    `notices[2]`) that it rests on.
+    """
 
     aspect: str
-    passed: bool
+    passed: bool | None
     message: str
     spans: tuple[Span, ...] = ()
     score: float | None = None
     unit: str = ""
+    pointers: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
+
+    @property
+    def failed(self) -> bool:
+        return self.passed is False
 
 
 @dataclass(frozen=True)
@@ -41,19 +53,56 @@ class Aspect:
     title: str
 
 
+class ToolUse(NamedTuple):
+    """`arguments` as the model wrote them."""
+
+    name: str
+    arguments: str
+
+
+class Spent(NamedTuple):
+    """What an answer took, all its calls together."""
+
+    input_tokens: int
+    output_tokens: int
+    ms: float
+    cents: float
+
+
 @dataclass(frozen=True)
 class Answer:
+    """`before` are the turns of the talk between the person's first words and this answer; `spent` is None
+    where it is not known, as of a pasted text."""
+
     text: str
     finish_reason: str = "stop"
+    before: tuple[Turn, ...] = ()
+    tools: tuple[ToolUse, ...] = ()
+    spent: Spent | None = None
+
+
+class Said(NamedTuple):
+    """A message of the request, filled in."""
+
+    role: str
+    text: str
+
+
+def _nothing() -> tuple[Said, ...]:
+    return ()
 
 
 @dataclass(frozen=True)
 class Ground:
-    """What a check may know besides the answer: the version's reply shape, and the case."""
+    """What a check may know besides the answer: the version's reply shape, the case, and what was asked.
+
+    `asked` fills in the prompt when it is called, which may raise as `render` does.
+    """
 
     reply: ReplyShape
     expect: Expectation = field(default_factory=Expectation)
     inputs: Mapping[str, Any] = field(default_factory=dict)
+    asked: Callable[[], Sequence[Said]] = _nothing
 
 
 class Example(NamedTuple):
@@ -65,10 +114,42 @@ class Example(NamedTuple):
     expect: Mapping[str, Any] = MappingProxyType({})
     reply: Mapping[str, Any] = MappingProxyType({})
     finish_reason: str = "stop"
+    before: tuple[tuple[str, str], ...] = ()
+    """Turns before it, as (role, text)."""
+    tools: tuple[tuple[str, str], ...] = ()
+    """Uses of tools, as (name, arguments)."""
+    spent: Spent | None = None
+    system: str = ""
+    """The system text of the request."""
+
+    @property
+    def answer(self) -> Answer:
+        before = tuple(Turn.model_validate({"role": r, "text": t}) for r, t in self.before)
+        tools = tuple(ToolUse(*each) for each in self.tools)
+        return Answer(self.text, self.finish_reason, before, tools, self.spent)
+
+    @property
+    def ground(self) -> Ground:
+        told = (Said("system", self.system),) if self.system else ()
+        shape = ReplyShape.from_json(dict(self.reply))
+        return Ground(shape, Expectation.from_json(dict(self.expect)), self.inputs, lambda: told)
+
+
+Reads = Literal["turns", "tools", "spent", "request"]
+"""What a check wants to know besides answer and case: it is had for those that want it alone."""
 
 
 class Options(Document):
     """Base of a check's options. Every option has a default, and all are in the signature."""
+
+    @classmethod
+    def described(cls) -> dict[str, Any]:
+        """JSON Schema of the options, each with its default: also those that are made anew each time."""
+        schema = cls.model_json_schema()
+        usual = cls().model_dump(mode="json")
+        for name, told in schema.get("properties", {}).items():
+            told.setdefault("default", usual[name])
+        return schema
 
 
 class Check:
@@ -85,6 +166,17 @@ class Check:
     aspects: ClassVar[tuple[Aspect, ...]]
     Options: ClassVar[type[Options]] = Options
     libraries: ClassVar[tuple[str, ...]] = ()
+    unit: ClassVar[str] = ""
+    """Of the scores of its findings; "" where it tells none."""
+    aim: ClassVar[Literal["more", "less", ""]] = ""
+    """Which way of its scores is better; "" where neither is in itself."""
+    score_margin: ClassVar[float] = 0.5
+    """The difference of scores that does not matter, unless somebody says otherwise."""
+    reads: ClassVar[frozenset[Reads]] = frozenset()
+    asks: ClassVar[bool] = False
+    """Whether it asks a model: then it is a `judge.rubrics.Judge`."""
+    repairs: ClassVar[bool] = False
+    """Whether a chain may let it mend what it objects to."""
     also_called: ClassVar[tuple[str, ...]] = ()
     """Words that one may look for it by, besides those of its titles and summary."""
     shown_with: ClassVar[Mapping[str, Any]] = MappingProxyType({})
@@ -108,6 +200,16 @@ class Check:
     def sentence(cls, options: Any, aspect: Aspect) -> str:
         """What every answer must be, in a few words with the numbers in them: the title of its row."""
         return aspect.title
+
+    @classmethod
+    def unit_of(cls, options: Any) -> str:
+        """The unit of the scores of its findings with these options; "" where it tells none."""
+        return cls.unit
+
+    @classmethod
+    def judge_of(cls, options: Any) -> str:
+        """The model that it asks; "" for a plain check, which asks none."""
+        return ""
 
     @classmethod
     def examples(cls, passing: bool) -> list[Example]:

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
-from typing import Any
+from importlib.metadata import entry_points
 
-from pydantic import Field
-
-from epistem.core.checks.base import Check, Options
-from epistem.core.checks.signature import digest, format_signature, with_version
+from epistem.core.checks.base import Aspect, Check
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
-from epistem.core.shapes import Document, listed
+from epistem.core.shapes import listed
 
 CHECKS = {
     "structure.reply_schema": "epistem.core.checks.structure.reply_schema:ReplySchema",
@@ -31,6 +27,9 @@ CHECKS = {
     "structure.sql": "epistem.core.checks.structure.code:SqlReads",
     "structure.python": "epistem.core.checks.structure.code:PythonParses",
     "outcome.label": "epistem.core.checks.outcome.label:LabelIsRight",
+    "outcome.fields": "epistem.core.checks.outcome.fields:FieldsRight",
+    "outcome.tools": "epistem.core.checks.outcome.using:ToolsUsed",
+    "outcome.limits": "epistem.core.checks.outcome.using:WithinLimits",
     "outcome.must_say": "epistem.core.checks.outcome.must_say:MustSay",
     "outcome.must_not_say": "epistem.core.checks.outcome.must_not_say:MustNotSay",
     "safety.personal_data": "epistem.core.checks.safety.personal_data:NoPersonalData",
@@ -39,6 +38,9 @@ CHECKS = {
     "safety.forbidden": "epistem.core.checks.safety.words:NoneOfThese",
     "safety.promises": "epistem.core.checks.safety.promises:NoPromises",
     "safety.links": "epistem.core.checks.safety.links:AllowedLinks",
+    "safety.prompt_leak": "epistem.core.checks.safety.leaking:NoPromptLeak",
+    "safety.injection": "epistem.core.checks.safety.leaking:NotObeyed",
+    "safety.refuses": "epistem.core.checks.grounding.unknown:Refuses",
     "safety.invisible": "epistem.core.checks.safety.invisible:NothingInvisible",
     "tone.stock_phrases": "epistem.core.checks.tone.stock_phrases:NoStockPhrases",
     "tone.emoji": "epistem.core.checks.tone.emoji:Emoji",
@@ -50,134 +52,75 @@ CHECKS = {
     "tone.greeting": "epistem.core.checks.tone.voice:Greeting",
     "tone.contractions": "epistem.core.checks.tone.voice:Contractions",
     "tone.person": "epistem.core.checks.tone.voice:Person",
+    "tone.again": "epistem.core.checks.tone.again:NotAgain",
     "tone.hedging": "epistem.core.checks.tone.voice:Hedging",
     "grounding.numbers": "epistem.core.checks.grounding.numbers:NumbersKnown",
+    "grounding.supported": "epistem.core.checks.grounding.support:Supported",
+    "grounding.copied": "epistem.core.checks.grounding.copying:NotCopied",
+    "grounding.not_known": "epistem.core.checks.grounding.unknown:NotKnown",
     "grounding.reference": "epistem.core.checks.grounding.reference:LikeReference",
+    "judge.rubric": "epistem.core.checks.judge.rubrics:Rubric",
+    "judge.own": "epistem.core.checks.judge.rubrics:OwnRubric",
+    "judge.yes_no": "epistem.core.checks.judge.rubrics:YesNo",
+    "judge.preferred": "epistem.core.checks.judge.preferring:Preferred",
 }
 
 
-class CheckUse(Document):
-    """A check with its options, as attached to a subject or kept in a trial's plan."""
-
-    check: str
-    options: dict[str, object] = Field(default_factory=dict)
-    margin: float = Field(
-        2.0, ge=0, le=100, description="The difference that does not matter, in points of 100."
-    )
+PLUG_INS = "epistem.checks"
+"""The group of entry points by which an installed package adds checks of its own."""
 
 
-@dataclass(frozen=True)
-class Measure:
-    """One row of evidence: an aspect of a check, with the margin it is judged by."""
-
-    index: int
-    key: str
-    title: str
-    margin: float
-    signature: str
+@cache
+def check_keys() -> list[str]:
+    """Of all checks, those of installed packages last; one that can't be loaded is left out."""
+    return [*CHECKS, *(key for key in sorted(_plugged_in()) if _loads(key))]
 
 
 @cache
 def check_class(key: str) -> type[Check]:
-    """Raises InvalidInput for a key that is not in the list."""
-    if key not in CHECKS:
-        raise InvalidInput(f"There is no check “{key}”. There are {listed(sorted(CHECKS), 'and')}.")
-    module, name = CHECKS[key].split(":")
-    found: type[Check] = getattr(import_module(module), name)
+    """Raises InvalidInput for a key that there is not, and for a check that can't be loaded, with the reason."""
+    place = CHECKS.get(key) or _plugged_in().get(key)
+    if place is None:
+        raise InvalidInput(
+            f"There is no check “{key[:80]}”. There are {listed(sorted(check_keys()), 'and')}."
+        )
+    module, name = place.split(":")
+    try:
+        found = getattr(import_module(module), name)
+    except Exception as error:  # whatever a package of somebody else's does while it is imported
+        raise InvalidInput(f"The check “{key}” can't be loaded: {error}.") from error
+    if not (isinstance(found, type) and issubclass(found, Check)) or found.key != key:
+        raise InvalidInput(f"The check “{key}” can't be loaded: {place} is no check of that key.")
     return found
+
+
+def aspects_of(use: CheckUse) -> tuple[Aspect, ...]:
+    """What the use tells apart: a row of evidence each. One for a check that can't be loaded."""
+    try:
+        return check_class(use.check).aspects
+    except InvalidInput:
+        return (Aspect("", use.check),)
+
+
+@cache
+def _plugged_in() -> dict[str, str]:
+    """Of installed packages; what comes with Epistem can't be put in the place of."""
+    found = {each.name: each.value for each in entry_points(group=PLUG_INS)}
+    return {key: place for key, place in found.items() if key not in CHECKS and ":" in place}
+
+
+def _loads(key: str) -> bool:
+    try:
+        check_class(key)
+    except InvalidInput:
+        return False
+    return True
 
 
 def build(use: CheckUse, reply: ReplyShape, *, at: str = "checks") -> Check:
     """The check, ready to judge answers of this reply shape. Raises InvalidInput naming the option."""
     cls = check_class(use.check)
     return cls(cls.Options.from_json(use.options, at=f"{at}.options"), reply)
-
-
-def measures_of(uses: Sequence[CheckUse], *replies: ReplyShape) -> list[Measure]:
-    """The rows of evidence that these checks give, in their order, for answers of these shapes.
-
-    A check that is used twice makes a row each time, told apart by key and title.
-    """
-    found: list[Measure] = []
-    told = _options_of(uses)
-    for position, (use, options) in enumerate(zip(uses, told, strict=True)):
-        cls = check_class(use.check)
-        earlier = sum(other.check == use.check for other in uses[:position])
-        mark = f"#{earlier + 1}" if earlier else ""
-        apart = _told_apart(position, uses, told)
-        said = [cls.sentence(options, aspect) for aspect in cls.aspects]
-        resolved = _merged([cls.resolved(options, reply) for reply in replies or (ReplyShape(),)])
-        for aspect, sentence in zip(cls.aspects, said, strict=True):
-            fields = {"check": cls.key, "aspect": aspect.key, "v": cls.version, **resolved}
-            fields["lib"] = ",".join(with_version(library) for library in cls.libraries)
-            key = f"{cls.key}/{aspect.key}" if aspect.key else cls.key
-            signature = format_signature(fields)
-            found.append(Measure(len(found), key + mark, sentence + apart, use.margin, signature))
-    return found
-
-
-def check_uses(uses: Sequence[CheckUse]) -> None:
-    """Raises InvalidInput for a check that isn't there, for wrong options, or one attached twice alike."""
-    told = _options_of(uses)
-    for position, use in enumerate(uses):
-        alike = [
-            at
-            for at in range(position)
-            if uses[at].check == use.check and told[at] == told[position]
-        ]
-        if alike:
-            raise InvalidInput(
-                f"“{use.check}” is attached twice with the same options. Change an option, or leave "
-                "one out.",
-                field=f"checks.{position}.check",
-            )
-
-
-def _options_of(uses: Sequence[CheckUse]) -> list[Options]:
-    return [
-        check_class(use.check).Options.from_json(use.options, at=f"checks.{position}.options")
-        for position, use in enumerate(uses)
-    ]
-
-
-def _told_apart(position: int, uses: Sequence[CheckUse], told: Sequence[Options]) -> str:
-    """What a title needs where the same check is used more than once and does not say itself what is
-    different: the options that differ."""
-    cls = check_class(uses[position].check)
-    same = [
-        at
-        for at, use in enumerate(uses)
-        if use.check == cls.key
-        and cls.sentence(told[at], cls.aspects[0]) == cls.sentence(told[position], cls.aspects[0])
-    ]
-    if len(same) < 2:
-        return ""
-    each = {at: told[at].model_dump(mode="json") for at in same}
-    own = each[position]
-    varied = [name for name in own if any(each[at][name] != own[name] for at in same)]
-    words = [f"{name.replace('_', ' ')}: {_short(own[name])}" for name in varied]
-    return f" ({', '.join(words)})" if words else f" ({same.index(position) + 1})"
-
-
-def _short(value: Any) -> str:
-    if value is None:
-        return "as usual"
-    if isinstance(value, dict | list) and not (isinstance(value, list) and len(value) < 4):
-        return digest(value)
-    text = ", ".join(map(str, value)) or "none" if isinstance(value, list) else str(value)
-    return text if len(text) <= 40 else f"{text[:39]}…"
-
-
-def _merged(each: Sequence[dict[str, Any]]) -> dict[str, Any]:
-    """One value where all shapes give the same, else those there are, in order."""
-    merged = {}
-    for name in dict.fromkeys(name for fields in each for name in fields):
-        values: list[Any] = []
-        for fields in each:
-            if name in fields and fields[name] not in values:
-                values.append(fields[name])
-        merged[name] = values[0] if len(values) == 1 else values
-    return merged
 
 
 def usual_checks(reply: ReplyShape) -> list[CheckUse]:

@@ -48,7 +48,6 @@ class WithinBounds(Check):
 
     aspects: ClassVar[tuple[Aspect, ...]] = (Aspect("", "within bounds"),)
     Options: ClassVar[type[Options]] = Bounds
-    unit: ClassVar[str] = ""
 
     def __init__(self, options: Any, reply: ReplyShape) -> None:
         super().__init__(options, reply)
@@ -57,10 +56,6 @@ class WithinBounds(Check):
                 f"least={options.least:g} is more than most={options.most:g}, so nothing could pass.",
                 field="options.least",
             )
-
-    @classmethod
-    def unit_of(cls, options: Any) -> str:
-        return cls.unit
 
     @classmethod
     def sentence(cls, options: Any, aspect: Aspect) -> str:

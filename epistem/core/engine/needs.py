@@ -27,11 +27,13 @@ class SharedBody:
 
 @dataclass(frozen=True)
 class AskModel:
-    """Ask a model; a Reply is given. A `seed` of None is not sent."""
+    """Ask a model; a Reply is given. A `seed` of None is not sent. `model` is the name of another one than
+    the program is about, as a judge; "" for that one."""
 
     path: str
     body: SharedBody
     seed: int | None
+    model: str = ""
 
     @property
     def digest(self) -> bytes:

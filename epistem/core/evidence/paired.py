@@ -93,6 +93,15 @@ def ends(
     return found[0], found[1]
 
 
+def mean_ends(of: Paired, alpha: float) -> tuple[Floats, Floats]:
+    """The ends of an interval for the mean itself, as if two more cases had been seen that deviate as
+    much as the others do, one to each side. With fewer than two cases, −1 and 1."""
+    middle, error = _middle_and_error(of, _usual_square(of))
+    reach = special.stdtrit(np.maximum(of.cases - 1, 1), 1 - alpha / 2) * error
+    enough = of.cases >= 2
+    return np.where(enough, middle - reach, -1.0), np.where(enough, middle + reach, 1.0)
+
+
 def _usual_square(of: Paired) -> Floats:
     return np.where(of.moved > 0, of.squares / np.maximum(of.moved, 1), 1.0)
 

@@ -9,6 +9,8 @@ from epistem.core.evidence.power import MOST_CASES
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing
 from epistem.core.shapes import count
 
+MOST_NAMED = 3
+"""Checks of one word that a sentence names; of more it tells the number, and the rows below tell the rest."""
 WORTH_TELLING = 0.05
 """A median time that moved by a smaller share is left out: it is seldom more than noise."""
 
@@ -211,15 +213,20 @@ def about(number: int) -> int:
 def _changes(changes: list[Comparison], titles: list[str], words: tuple[str, str]) -> list[Segment]:
     verb, joiner = words
     said: list[Segment] = []
-    for position, change in enumerate(changes):
+    named = changes if len(changes) <= MOST_NAMED + 1 else changes[:MOST_NAMED]
+    more = len(changes) - len(named)
+    for position, change in enumerate(named):
         if position:
-            said.append(Segment("text", f" {joiner} " if position == len(changes) - 1 else ", "))
+            last = position == len(named) - 1 and not more
+            said.append(Segment("text", f" {joiner} " if last else ", "))
         said.append(Segment("measure", titles[change.measure], change.measure))
         points = f"{abs(change.difference or 0):.1f}"
         unit = " points" if position == 0 else ""
         comma = "," if verb == "by" else ""
         said.append(Segment("text", f"{comma} {verb} {points}{unit} "))
         said.append(Segment("number", _span(change)))
+    if more:
+        said.append(Segment("text", f" {joiner} {more} more checks"))
     return said
 
 
@@ -229,12 +236,12 @@ def _rest(
     unsettled, same = by_word["unsettled"], by_word["same"]
     said: list[Segment] = []
     if unsettled:
-        fewest = min(c.cases for c in unsettled)
-        if fewest < FEWEST_CASES:
+        most = max(c.cases for c in unsettled)
+        if most < FEWEST_CASES:
             return [
                 Segment(
                     "text",
-                    f"With {count(fewest, 'case')} nothing can be settled; "
+                    f"With {count(most, 'case')} nothing can be settled; "
                     f"it takes {FEWEST_CASES} at least. ",
                 )
             ]
@@ -242,7 +249,10 @@ def _rest(
             said += [Segment("unsettled", "Unsettled"), Segment("text", ": ")]
         else:
             said.append(Segment("text", "Open: "))
-        for position, comparison in enumerate(unsettled):
+        named = unsettled if len(unsettled) <= MOST_NAMED + 1 else []
+        if not named:
+            said.append(Segment("text", f"{len(unsettled)} {'more ' if moved else ''}checks"))
+        for position, comparison in enumerate(named):
             if position:
                 said.append(Segment("text", ", "))
             said.append(Segment("measure", titles[comparison.measure], comparison.measure))

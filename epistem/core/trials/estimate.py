@@ -19,6 +19,10 @@ from epistem.core.wire import tokens
 
 MOST_RENDERED = 200
 USUAL_OUTPUT = 150
+JUDGED_OUTPUT = 60
+"""Tokens of a judge's reply: a score and a sentence or two."""
+SHOWN_ALONE = 120
+"""Tokens of a question, where a judge is shown no more than that of a request."""
 
 
 class PlannedArm(NamedTuple):
@@ -35,8 +39,19 @@ class PlannedArm(NamedTuple):
     aliases: Mapping[str, str] = MappingProxyType({})
 
 
+class PlannedJudge(NamedTuple):
+    """A judge of each answer: how often it is asked for one, how many tokens it is told besides what it is
+    shown, whether it is shown the whole request, and what its model costs."""
+
+    asked: int
+    told_tokens: int
+    shows_request: bool
+    input_cents: float
+    output_cents: float
+
+
 class Estimate(NamedTuple):
-    """Of a whole trial. `seconds` is None while nothing is known of the models' speed.
+    """Of a whole trial, its judges apart. `seconds` is None while nothing is known of the models' speed.
 
     `from_past` says whether the length of answers is that of past ones everywhere, or a guess (half
     the limit, or USUAL_OUTPUT) somewhere. `too_long` and `unfit` count requests, an arm and a case
@@ -51,10 +66,17 @@ class Estimate(NamedTuple):
     from_past: bool
     too_long: int
     unfit: int
+    judge_calls: int = 0
+    judge_tokens: int = 0
+    judge_cents: float = 0.0
 
 
 def estimate(
-    arms: Sequence[PlannedArm], cases: Sequence[Case], repeats: int, in_flight: int
+    arms: Sequence[PlannedArm],
+    cases: Sequence[Case],
+    repeats: int,
+    in_flight: int,
+    judges: Sequence[PlannedJudge] = (),
 ) -> Estimate:
     """Of more cases than MOST_RENDERED, so many are rendered, evenly spaced. A talk is asked as often
     as it has turns, each time with all that was said before."""
@@ -74,9 +96,21 @@ def estimate(
         answered += output * calls
         cents += (sent * arm.input_cents + output * calls * arm.output_cents) / 1e6
         busy_ms += (arm.ms or 0.0) * calls
+    readings = len(arms) * len(cases) * repeats
+    calls = len(arms) * repeats * sum(len(case.turns) + 1 for case in cases)
+    per_answer, per_request = answered / max(calls, 1), asked / max(calls, 1)
+    judge_calls = judge_tokens = 0
+    judge_cents = 0.0
+    for judge in judges:
+        shown = per_answer + (per_request if judge.shows_request else min(per_request, SHOWN_ALONE))
+        told = judge.told_tokens + shown
+        times = readings * judge.asked
+        judge_calls += times
+        judge_tokens += round(times * (told + JUDGED_OUTPUT))
+        judge_cents += times * (told * judge.input_cents + JUDGED_OUTPUT * judge.output_cents) / 1e6
     known = bool(arms) and all(arm.ms is not None for arm in arms)
     return Estimate(
-        calls=len(arms) * repeats * sum(len(case.turns) + 1 for case in cases),
+        calls=calls,
         input_tokens=round(asked),
         output_tokens=round(answered),
         cents=cents,
@@ -84,6 +118,9 @@ def estimate(
         from_past=bool(arms) and all(arm.output_tokens is not None for arm in arms),
         too_long=round(too_long),
         unfit=round(unfit),
+        judge_calls=judge_calls,
+        judge_tokens=judge_tokens,
+        judge_cents=judge_cents,
     )
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from epistem.core.checks.base import Answer, Check, Finding, Ground
-from epistem.core.checks.registry import CheckUse, build
+from epistem.core.checks.base import Answer, Check, Finding, Ground, Reads
+from epistem.core.checks.judge.asking import JudgeModel
+from epistem.core.checks.judge.rubrics import Judge
+from epistem.core.checks.registry import aspects_of, build
+from epistem.core.checks.uses import CheckUse, numbered
+from epistem.core.engine.needs import Program
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 
@@ -23,32 +27,78 @@ class Judged(NamedTuple):
 class Bench:
     """The checks of one arm. Their measures are the same for every arm of a trial."""
 
-    def __init__(self, uses: Sequence[CheckUse], reply: ReplyShape) -> None:
-        """Raises InvalidInput naming the check (`checks.1.options.at`) that can't be used."""
+    def __init__(self, uses: Sequence[CheckUse], reply: ReplyShape, *, strict: bool = True) -> None:
+        """Raises InvalidInput naming the check (`checks.1.options.at`) that can't be used; if it is not
+        `strict`, `faults[use]` says why one is passed over, "" for one that is not."""
+        self.faults: list[str] = []
         self._checks: list[tuple[Check, dict[str, int]]] = []
+        self._judges: list[tuple[Judge, dict[str, int], str]] = []
+        self.reads: frozenset[Reads] = frozenset()
         first = 0
-        for position, use in enumerate(uses):
+        for position, use in enumerate(numbered(uses)):
             try:
                 check = build(use, reply, at=f"checks.{position}")
             except InvalidInput as error:
                 error.field = f"checks.{position}"
-                raise
+                if strict:
+                    raise
+                self.faults.append(error.message)
+                first += len(aspects_of(use))
+                continue
+            self.faults.append("")
             slots = {aspect.key: first + at for at, aspect in enumerate(check.aspects)}
             first += len(slots)
-            self._checks.append((check, slots))
+            self.reads |= check.reads
+            if isinstance(check, Judge):
+                self._judges.append((check, slots, f"judge.{first - 1}"))
+            else:
+                self._checks.append((check, slots))
         self.size = first
 
+    @property
+    def judges(self) -> list[str]:
+        """The models that are asked for findings, each once."""
+        return list(dict.fromkeys(check.options.model for check, _, _ in self._judges))
+
     def judge(self, answer: Answer, ground: Ground) -> list[Judged]:
-        return [
-            Judged(slots[finding.aspect], finding)
-            for check, slots in self._checks
-            for finding in check.judge(answer, ground)
-        ]
+        """What the plain checks find. One that breaks down can't tell, and says so."""
+        found: list[Judged] = []
+        for check, slots in self._checks:
+            try:
+                told = check.judge(answer, ground)
+            except Exception as error:  # a check must never cost an answer that was paid for
+                why = f"The check broke down: {type(error).__name__}: {error}"[:400]
+                told = [Finding(key, None, why) for key in slots]
+            found += [Judged(slots[finding.aspect], finding) for finding in told]
+        return found
+
+    def deliberate(
+        self, answer: Answer, ground: Ground, judges: Mapping[str, JudgeModel]
+    ) -> Program[list[Judged]]:
+        """What the judges find: a program that asks them. One that is not there can't tell."""
+        found: list[Judged] = []
+        for check, slots, at in self._judges:
+            judge = judges.get(check.options.model)
+            if judge is None:
+                told = [
+                    Finding(key, None, f"{check.options.model} is not in the list of models.")
+                    for key in slots
+                ]
+            else:
+                told = yield from check.program(answer, ground, judge, at)
+            found += [Judged(slots[finding.aspect], finding) for finding in told]
+        return found
 
     def unanswered(self, ground: Ground) -> list[Judged]:
         """What is said where no answer came: every aspect that the case asks about has failed."""
         return [
             Judged(slots[key], Finding(key, False, NO_ANSWER))
-            for check, slots in self._checks
+            for check, slots in self._all
             for key in check.asked(ground)
         ]
+
+    @property
+    def _all(self) -> Iterator[tuple[Check, dict[str, int]]]:
+        yield from self._checks
+        for check, slots, _ in self._judges:
+            yield check, slots

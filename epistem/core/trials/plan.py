@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from pydantic import Field
 
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import Document, Tag, listed, said

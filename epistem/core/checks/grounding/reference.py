@@ -107,6 +107,9 @@ class LikeReference(Check):
     )
     also_called = ("similarity", "bleu", "rouge", "expected answer", "overlap", "f1")
     aspects = (Aspect("", "like the right answer"),)
+    unit = "percent"
+    aim = "more"
+    score_margin = 2.0
     Options: ClassVar[type[Options]] = ReferenceOptions
     good: ClassVar = tuple(
         Example(text, options, expect={"answer": "The boat leaves Hollin at nine."})

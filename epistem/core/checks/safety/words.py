@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import re
-import threading
 from collections.abc import Iterable, Sequence
-from functools import lru_cache
 from itertools import pairwise
 from typing import Any, ClassVar
 
-import snowballstemmer
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
 from epistem.core.checks.shapes import FreeOf, Places
 from epistem.core.checks.signature import digest
+from epistem.core.checks.stems import stem
 from epistem.core.prompts.content import ReplyShape
 
 _WORD = re.compile(r"[^\W_]+(?:['’][^\W_]+)?")
@@ -22,15 +20,6 @@ _APART = re.compile(r"[.!?;:…\n]\s*\n|[.!?;:…]")
 _LETTERS = str.maketrans(
     {"0": "o", "1": "i", "3": "e", "4": "a", "5": "s", "7": "t", "@": "a", "$": "s"}
 )
-_stemmers = threading.local()
-
-
-@lru_cache(maxsize=50_000)
-def stem(word: str) -> str:
-    """The English stem of a word in small letters: boats and boat have one."""
-    if not hasattr(_stemmers, "english"):
-        _stemmers.english = snowballstemmer.stemmer("english")
-    return str(_stemmers.english.stemWord(word.replace("’", "'")))
 
 
 class ForbiddenOptions(Options):

@@ -1,0 +1,1 @@
+"""Checks that a prompt's own words ask for."""

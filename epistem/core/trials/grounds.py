@@ -1,0 +1,42 @@
+"""What a check may know of a reading besides its answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cache
+from types import MappingProxyType
+
+from epistem.core.cases.content import Case
+from epistem.core.checks.base import Answer, Ground, Said, Spent, ToolUse
+from epistem.core.engine.answers import Answered
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.dialogue import Turn, render_talk
+from epistem.core.prompts.rename import with_old_names
+
+
+def ground_of(
+    prompt: Prompt, case: Case, aliases: Mapping[str, str] = MappingProxyType({})
+) -> Ground:
+    """Of a case that this prompt is asked; the request is filled in once, when a check wants it."""
+
+    @cache
+    def asked() -> tuple[Said, ...]:
+        messages = render_talk(prompt, with_old_names(case.inputs, aliases))
+        return tuple(Said(message.role, message.text) for message in messages)
+
+    return Ground(prompt.reply, case.expect, case.inputs, asked)
+
+
+def answer_to(
+    answers: Sequence[Answered], said: Sequence[str] = (), spent: Spent | None = None
+) -> Answer:
+    """The last answer of a talk, after what the person said between the answers before it."""
+    before: list[Turn] = []
+    for earlier, words in zip(answers, said, strict=False):
+        before.append(Turn.model_construct(role="assistant", text=earlier.reply.text))
+        before.append(Turn.model_construct(role="user", text=words))
+    tools = [
+        ToolUse(used.call.name, used.call.arguments) for each in answers for used in each.tools
+    ]
+    last = answers[-1].reply
+    return Answer(last.text, last.finish_reason, tuple(before), tuple(tools), spent)
