@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from functools import partial
-from typing import Generic, NamedTuple
+from typing import Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
 from epistem.core.engine.needs import AskModel, Result, UseTool
 from epistem.core.engine.run import Run
+from epistem.core.errors import EpistemError
 from epistem.core.prompts.tools import answer_call
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.core.wire.stream import Piece
@@ -44,6 +45,19 @@ class Made(NamedTuple):
         return not self.usage.told
 
 
+class Aside(Protocol):
+    """Other models than the one that a program is about, as judges: how they are asked, and what is
+    remembered of them."""
+
+    def endpoint_of(self, need: AskModel) -> Endpoint: ...
+
+    async def recall(self, need: AskModel) -> bytes | None:
+        """A reply that was had before to the same question. May raise EpistemError: then it is not asked."""
+
+    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+        """What came, None for nothing."""
+
+
 @dataclass
 class Driven(Generic[Result]):
     """A program that is driven, and the calls that were made so far, failed ones included."""
@@ -64,9 +78,11 @@ async def carry_out(
     *,
     landed: Callable[[Made], Awaitable[None]] | None = None,
     step: Step | None = None,
+    aside: Aside | None = None,
 ) -> Result:
     """Drive the program to its end. `landed` hears of each call after which the program goes on, so
     that what was paid for can be kept; `step` is how the program is moved on, where that takes long.
+    `aside` is for needs that name another model.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -74,6 +90,10 @@ async def carry_out(
     while (need := run.need) is not None:
         if isinstance(need, UseTool):
             run.give(answer_call(need.tools, need.name, need.arguments))
+            continue
+        if need.model:
+            assert aside is not None, "nobody knows the other models"
+            await _ask_aside(client, driven, need, aside)
             continue
         try:
             raw, reply, trace = await client.ask(
@@ -93,6 +113,37 @@ async def carry_out(
         if landed is not None and run.need is not None:
             await landed(made)
     return driven.result
+
+
+async def _ask_aside(
+    client: ModelClient, driven: Driven[Result], need: AskModel, aside: Aside
+) -> None:
+    """Ask another model, or take what it replied before: that costs nothing, and counts no attempt."""
+    endpoint, run = aside.endpoint_of(need), driven.run
+    try:
+        if (raw := await aside.recall(need)) is not None:
+            reply, free = endpoint.format.parse_reply(raw), CallTrace(_now(), 0.0, 0)
+            driven.made.append(Made(need, raw, reply, Usage(), *free))
+            run.give(reply)
+            return
+        raw, reply, trace = await client.ask(
+            endpoint, endpoint.format.encode(need.body.content, need.seed)
+        )
+    except CallFailed as error:
+        driven.made.append(_failed(need, error))
+        await aside.heard(need, None)
+        run.fail(error)
+        return
+    except EpistemError as error:
+        run.fail(error)
+        return
+    driven.made.append(_made(need, raw, reply, trace))
+    await aside.heard(need, raw)
+    run.give(reply)
+
+
+def _now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
 
 
 async def stream_out(

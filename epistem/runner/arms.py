@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from epistem.core.checks.base import Ground
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, answer, talk
 from epistem.core.engine.needs import Program, SharedBody
 from epistem.core.errors import EpistemError
@@ -14,6 +14,7 @@ from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
+from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.judging import Bench
 from epistem.core.wire import chat_completions as wire
 from epistem.models.endpoint import Endpoint
@@ -67,8 +68,7 @@ class ArmAtWork:
     def ground(self, case_at: int) -> Ground:
         found = self._grounds.get(case_at)
         if found is None:
-            case = self._cases[case_at].content
-            found = Ground(self.arm.content.reply, case.expect, case.inputs)
+            found = ground_of(self.arm.content, self._cases[case_at].content, self.arm.aliases)
             self._grounds[case_at] = found
         return found
 
@@ -85,6 +85,10 @@ class ArmAtWork:
         if isinstance(found, EpistemError):
             raise found
         return found
+
+    def turns(self, case_at: int) -> list[str]:
+        """What the person says after the first words."""
+        return self._cases[case_at].content.turns
 
     def has_body(self, case_at: int) -> bool:
         return case_at in self._bodies

@@ -11,33 +11,29 @@ import random
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from functools import partial
-from typing import Any
 
 import structlog
 import uvloop
 
-from epistem.core.checks.base import Answer
-from epistem.core.engine.answers import Answered
-from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.trials.marks import verdicts_in
 from epistem.models.client import ModelClient
-from epistem.models.driving import Driven, Made, carry_out
+from epistem.models.driving import carry_out
 from epistem.models.retry import Retry
 from epistem.models.trouble import CallFailed
 from epistem.runner.addresses import address_of
 from epistem.runner.arms import ArmAtWork, model_of
+from epistem.runner.asking import Asking, keep_call
 from epistem.runner.queues import STUCK_S, Queues
 from epistem.runner.writer import Recorded, Writer
 from epistem.store import calls, cells, marks, models, trials
-from epistem.store.calls import MAX_BODY_BYTES, NewCall, Paid
+from epistem.store.calls import MAX_BODY_BYTES, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
-from epistem.store.readings import CallsSoFar, NewReading
+from epistem.store.readings import NewReading
 from epistem.store.trial_cases import TrialCase, cases_of
-from epistem.work.calls import new_call, record_of
+from epistem.work.judging import Judges
 from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
@@ -97,7 +93,7 @@ class _Shard:
         self._asking: set[asyncio.Task[None]] = set()
         self._cases: dict[int, TrialCase] = {}
         self._paid: dict[int, list[Paid]] = {}
-        self._again: dict[int, _Asking] = {}
+        self._again: dict[int, Asking] = {}
         self._refilling = False
         self._beside = ThreadPoolExecutor(1, thread_name_prefix="filling in")
         with database.transaction() as tx:
@@ -108,6 +104,7 @@ class _Shard:
             listed = models.all_of(tx)
             paused = {each.arm for each in trials.paused_of(tx, task.trial_id)}
             size = marks.size_of(tx, task.trial_id)
+            self._judges = Judges(database, *trials.judges_of(tx, task.trial_id))
         self._arms = {
             arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
             for arm in arms
@@ -117,9 +114,10 @@ class _Shard:
         self._queues = Queues(mine, task.in_flight)
         self._lanes = min(task.in_flight, len(mine))
         self._refill = max(len(mine), task.in_flight)
-        verdicts = len(trial.measures) if size is None else verdicts_in(size)
+        scored = trial.scored
+        verdicts = len(trial.measures) if size is None else verdicts_in(size, len(scored))
         entries = [arm.entry_id for arm in arms]
-        self._of = Recorded(task.trial_id, task.owner, verdicts, entries)
+        self._of = Recorded(task.trial_id, task.owner, verdicts, entries, scored)
 
     async def run(self) -> ShardResult:
         task = self._task
@@ -260,7 +258,7 @@ class _Shard:
         """What comes of one cell; None where it is to be asked again, its model being in trouble. It
         never raises for what a model or a case does."""
         at_work = self._arms[cell.arm]
-        ask = self._again.pop(cell.id, None) or _Asking(cell, at_work, self._paid.get(cell.id, ()))
+        ask = self._again.pop(cell.id, None) or Asking(cell, at_work, self._paid.get(cell.id, ()))
         try:
             if at_work.costly and not at_work.has_body(cell.case_at):
                 await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
@@ -272,8 +270,14 @@ class _Shard:
                 )
             step = self._beside_the_loop if at_work.costly else None
             await carry_out(
-                client, at_work.endpoint, ask.begin(), landed=partial(_keep, ask, writer), step=step
+                client,
+                at_work.endpoint,
+                ask.begin(),
+                landed=partial(keep_call, ask, writer),
+                step=step,
             )
+            if at_work.bench.judges:
+                await self._have_judged(ask, client, writer)
         except _Stopped:
             raise
         except CallFailed as error:
@@ -299,6 +303,13 @@ class _Shard:
         at_work.health.answered()
         return ask.ended(None)
 
+    async def _have_judged(self, ask: Asking, client: ModelClient, writer: Writer) -> None:
+        """What it was judged by is kept first: it is paid for, and the judges may take long."""
+        for made in ask.not_kept():
+            await keep_call(ask, writer, made)
+        judging = ask.begin_judging(self._judges)
+        await carry_out(client, ask.at_work.endpoint, judging, aside=self._judges)
+
     async def _beside_the_loop(self, move: Callable[[], object]) -> None:
         def unless_stopped() -> None:
             self._unless_stopped()
@@ -310,68 +321,3 @@ class _Shard:
         at_work.health.on_trial = False
         end = partial(cells.end_pause, trial_id=self._task.trial_id, arm=at_work.arm.position)
         await asyncio.to_thread(self._database.settled, end)
-
-
-class _Asking:
-    """A cell that is asked, with the calls that were made for it."""
-
-    __slots__ = ("at_work", "cell", "driven", "kept", "paid")
-
-    def __init__(self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid]) -> None:
-        self.cell, self.at_work, self.paid = cell, at_work, paid
-        self.driven: Driven[Any] | None = None
-        self.kept: list[NewCall] = []
-
-    def begin(self) -> Driven[Any]:
-        """Its program, which is told again what was paid for before, by another shard or by this one."""
-        program = self.at_work.program(self.cell.case_at, self.cell.seed)
-        if self.driven is not None:
-            record = self.driven.run.record
-        else:
-            record = record_of(self.at_work.wire, self.paid) if self.paid else {}
-        self.driven = Driven(Run(program, record))
-        return self.driven
-
-    def so_far(self, made: Made) -> CallsSoFar:
-        """A call after which the program goes on, to be recorded at once."""
-        self.kept.append(new_call(made, self.at_work.model))
-        return CallsSoFar(self.cell.id, self.cell.arm, self.kept[-1:])
-
-    def ended(self, error: str | None) -> NewReading:
-        """The reading, with what the checks find."""
-        cell, bench = self.cell, self.at_work.bench
-        ground = self.at_work.ground(cell.case_at)
-        answer = finish = None
-        if error is None:
-            assert self.driven is not None
-            result = self.driven.result
-            last: Answered = result[-1] if isinstance(result, list) else result
-            answer, finish = last.reply.text, last.reply.finish_reason
-            findings = bench.judge(Answer(answer, finish), ground)
-        else:
-            findings = bench.unanswered(ground)
-        made = self.driven.made if self.driven else []
-        if self.kept:
-            there = {call.path for call in self.kept}
-            made = [each for each in made if each.need.path not in there]
-        new = [new_call(each, self.at_work.model) for each in made]
-        if not new and error is not None:
-            new = [_not_sent(error)]
-        before = self._before() if self.kept or self.paid else (0.0, 0.0)
-        place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)
-        return NewReading(*place, answer, finish, error, new, findings, before)
-
-    def _before(self) -> tuple[float, float]:
-        """Cents and ms of the calls that were recorded before the reading was over."""
-        cents = sum(each.cents for each in self.paid) + sum(each.cents for each in self.kept)
-        return cents, sum(p.ms for p in self.paid) + sum(each.total_ms for each in self.kept)
-
-
-async def _keep(ask: _Asking, writer: Writer, made: Made) -> None:
-    await writer.put(ask.so_far(made))
-
-
-def _not_sent(error: str) -> NewCall:
-    """In the place of a call that was never made."""
-    now = datetime.now(UTC).replace(tzinfo=None)
-    return NewCall("0.1", None, None, None, now, 0.0, attempts=0, error=error)

@@ -34,6 +34,7 @@ class Recorded:
     owner: str
     verdicts: int
     entries: Sequence[int | None]
+    scored: Sequence[int] = ()
 
 
 class Writer:
@@ -161,6 +162,7 @@ class Writer:
                     self._body_ids(batch),
                     [item for item in batch if isinstance(item, NewReading)],
                     [item for item in batch if isinstance(item, CallsSoFar)],
+                    self._of.scored,
                 )
                 kept, self.status = readings.record(self._database, told)
                 self.recorded += kept

@@ -40,6 +40,9 @@ class NewCall(NamedTuple):
     first_ms: float | None = None
     error: str | None = None
     streamed: bool = False
+    purpose: str = "answer"
+    entry_id: int | None = None
+    """The model that was asked, where it is not the one that answers, as a judge."""
 
 
 @dataclass(frozen=True)
@@ -74,6 +77,8 @@ class Paid(NamedTuple):
     reply: bytes
     cents: float
     ms: float
+    purpose: str = "answer"
+    output_tokens: int = 0
 
 
 _NEW = (
@@ -91,7 +96,7 @@ def insert(
     """Keep calls of cells or tries (`owner` is `cell` or `try`): (its id, the entry's id, the call)."""
     if made:
         rows = [_row(owner_id, entry_id, c, body_ids) for owner_id, entry_id, c in made]
-        tx.run(f"INSERT INTO calls ({owner}_id, entry_id, {_NEW}) VALUES {','.join(rows)}")
+        tx.run(f"INSERT INTO calls ({owner}_id, entry_id, purpose, {_NEW}) VALUES {','.join(rows)}")
 
 
 def _row(owner_id: int, entry_id: int | None, c: NewCall, body_ids: Mapping[bytes, int]) -> str:
@@ -101,7 +106,8 @@ def _row(owner_id: int, entry_id: int | None, c: NewCall, body_ids: Mapping[byte
     error = hexed(clean(c.error[:MAX_ERROR]) if c.error else None)
     cents = c.cents if isfinite(c.cents) else 0.0
     return (
-        f"({owner_id:d},{_number(entry_id)},{hexed(c.path.encode())},{_number(body_id)},{_number(c.seed)},"
+        f"({owner_id:d},{_number(entry_id if c.entry_id is None else c.entry_id)},{hexed(c.purpose.encode())},"
+        f"{hexed(c.path.encode())},{_number(body_id)},{_number(c.seed)},"
         f"{c.streamed:d},{reply},{bounded(c.input_tokens):d},{bounded(c.output_tokens):d},"
         f"{bounded(c.reasoning_tokens):d},{c.estimated:d},{cents:.17g},{min(c.attempts, 60_000):d},"
         f"'{c.started_at:%Y-%m-%d %H:%M:%S.%f}',"
@@ -140,7 +146,8 @@ def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Pa
     marks = ", ".join(["%s"] * len(wanted))
     found: dict[int, list[Paid]] = {}
     for cell_id, path, digest, *told in tx.rows(
-        "SELECT c.cell_id, c.path, b.hash, c.seed, c.reply, c.cents, c.total_ms FROM calls c "
+        "SELECT c.cell_id, c.path, b.hash, c.seed, c.reply, c.cents, c.total_ms, c.purpose, c.output_tokens "
+        "FROM calls c "
         f"JOIN bodies b ON b.id = c.body_id WHERE c.cell_id IN ({marks}) AND c.error IS NULL ORDER BY c.id",
         wanted,
     ):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 from epistem.core.trials.marks import Mark, Marks, no_marks, packed
 from epistem.store.database import Transaction
@@ -22,15 +23,24 @@ def insert(tx: Transaction, trial_id: int, marks: Sequence[Mark]) -> None:
     tx.run(f"INSERT INTO marks ({columns}) VALUES {','.join(rows)}")
 
 
-def all_of(tx: Transaction, trial_id: int, *, arms: int, cases: int, repeats: int) -> Marks:
+class Columns(NamedTuple):
+    """What a trial's marks tell: a verdict on each of its `measures`, and `scores` of some."""
+
+    measures: int
+    scores: int
+
+
+def all_of(
+    tx: Transaction, trial_id: int, columns: Columns, *, arms: int, cases: int, repeats: int
+) -> Marks:
     """Those of a trial, in the order of their landing."""
     where = "arm BETWEEN %s AND %s AND case_at BETWEEN %s AND %s"
-    return _read(tx, trial_id, where, _ranges(arms, cases, repeats))
+    return _read(tx, trial_id, where, _ranges(arms, cases, repeats), columns)
 
 
-def after(tx: Transaction, trial_id: int, landed: int, most: int) -> Marks:
+def after(tx: Transaction, trial_id: int, columns: Columns, landed: int, most: int) -> Marks:
     """Up to `most` that landed after that one, in the order of their landing."""
-    return _read(tx, trial_id, "landed BETWEEN %s AND %s", [(landed + 1, landed + most)])
+    return _read(tx, trial_id, "landed BETWEEN %s AND %s", [(landed + 1, landed + most)], columns)
 
 
 def size_of(tx: Transaction, trial_id: int) -> int | None:
@@ -39,10 +49,13 @@ def size_of(tx: Transaction, trial_id: int) -> int | None:
     return None if row is None else int(row[0])
 
 
-def _read(tx: Transaction, trial_id: int, where: str, ranges: Iterable[tuple[int, ...]]) -> Marks:
+def _read(
+    tx: Transaction, trial_id: int, where: str, ranges: Iterable[tuple[int, ...]], columns: Columns
+) -> Marks:
+    measures, scores = columns
     size = size_of(tx, trial_id)
     if size is None:
-        return no_marks(1)
+        return no_marks(measures, scores)
     tx.run("SET SESSION group_concat_max_len = %s", [max(A_TIME * size, 1_048_576)])
     blob = bytearray()
     for given in ranges:
@@ -52,7 +65,7 @@ def _read(tx: Transaction, trial_id: int, where: str, ranges: Iterable[tuple[int
         )
         if row is not None and row[0] is not None:
             blob += row[0]
-    return Marks(blob, size)
+    return Marks(blob, size, scores, measures)
 
 
 def _ranges(arms: int, cases: int, repeats: int) -> Iterator[tuple[int, int, int, int]]:

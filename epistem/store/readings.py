@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from epistem.core.checks.base import Finding, Span
 from epistem.core.errors import NotFound
 from epistem.core.trials.judging import Judged
-from epistem.core.trials.marks import Mark, verdicts_of
+from epistem.core.trials.marks import Mark, scores_of, verdicts_of
 from epistem.store import calls, marks, models
 from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean
 from epistem.store.database import Database, Transaction
@@ -22,9 +22,17 @@ MAX_SPANS = 200
 MAX_FINDINGS_BYTES = 4_000_000
 
 
+class PaidBefore(NamedTuple):
+    """Of the calls of an answer that were recorded before its reading: cents, ms, and tokens of replies."""
+
+    cents: float = 0.0
+    ms: float = 0.0
+    tokens: int = 0
+
+
 class NewReading(NamedTuple):
     """What came of one cell. `error` is None when there is an answer. `calls` are those that were not
-    recorded before; `paid_before` are the cents and ms of those that were."""
+    recorded before; `paid_before` is what those were, judges apart."""
 
     cell_id: int
     arm: int
@@ -35,15 +43,25 @@ class NewReading(NamedTuple):
     error: str | None
     calls: Sequence[NewCall] = ()
     findings: Sequence[Judged] = ()
-    paid_before: tuple[float, float] = (0.0, 0.0)
+    paid_before: PaidBefore = PaidBefore()
 
     @property
     def cents(self) -> float:
-        return self.paid_before[0] + sum(call.cents for call in self.calls)
+        """What the answer cost, without its judges."""
+        return self.paid_before.cents + sum(call.cents for call in self._answering)
 
     @property
     def ms(self) -> float:
-        return self.paid_before[1] + sum(call.total_ms for call in self.calls)
+        return self.paid_before.ms + sum(call.total_ms for call in self._answering)
+
+    @property
+    def answered_tokens(self) -> int:
+        told = sum(calls.bounded(call.output_tokens) for call in self._answering)
+        return self.paid_before.tokens + told
+
+    @property
+    def _answering(self) -> Iterator[NewCall]:
+        return (call for call in self.calls if call.purpose == "answer")
 
 
 class CallsSoFar(NamedTuple):
@@ -56,7 +74,8 @@ class CallsSoFar(NamedTuple):
 
 @dataclass(frozen=True)
 class Reading:
-    """`id` is the cell's. `calls` are all that were made for it, in order."""
+    """`id` is the cell's. `calls` are all that were made for it, in order; tokens, money and time are
+    those of the answer, without its judges."""
 
     id: int
     trial_id: int
@@ -77,7 +96,7 @@ class Reading:
 
     @property
     def reply(self) -> str | None:
-        last = self.calls[-1].reply if self.calls else None
+        last = self._answering[-1].reply if self._answering else None
         return None if last is None else last.decode("utf-8", "replace")
 
     @property
@@ -86,32 +105,37 @@ class Reading:
 
     @property
     def input_tokens(self) -> int:
-        return sum(call.input_tokens for call in self.calls)
+        return sum(call.input_tokens for call in self._answering)
 
     @property
     def output_tokens(self) -> int:
-        return sum(call.output_tokens for call in self.calls)
+        return sum(call.output_tokens for call in self._answering)
 
     @property
     def estimated(self) -> bool:
-        return any(call.estimated for call in self.calls)
+        return any(call.estimated for call in self._answering)
+
+    @property
+    def _answering(self) -> list[Call]:
+        return [call for call in self.calls if call.purpose == "answer"]
 
     @property
     def cents(self) -> float:
-        return sum(call.cents for call in self.calls)
+        return sum(call.cents for call in self._answering)
 
     @property
     def attempts(self) -> int:
-        return sum(call.attempts for call in self.calls)
+        return sum(call.attempts for call in self._answering)
 
     @property
     def total_ms(self) -> float:
-        return sum(call.total_ms for call in self.calls)
+        return sum(call.total_ms for call in self._answering)
 
 
 class Batch(NamedTuple):
-    """What is recorded in one go. `verdicts` is how many a mark of the trial has; `entries[arm]` is the
-    model that an arm asks, `body_ids` are those of every body in it."""
+    """What is recorded in one go. `verdicts` is how many a mark of the trial has, `scored` are the
+    measures that tell a score; `entries[arm]` is the model that an arm asks, `body_ids` are those of every
+    body in it."""
 
     trial_id: int
     owner: str
@@ -120,6 +144,7 @@ class Batch(NamedTuple):
     body_ids: Mapping[bytes, int]
     readings: Sequence[NewReading]
     so_far: Sequence[CallsSoFar] = ()
+    scored: Sequence[int] = ()
 
 
 class _NotAllOwned(Exception):
@@ -183,7 +208,7 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
     if kept:
         _insert(tx, batch.trial_id, kept)
         numbered = enumerate(kept, landed + 1)
-        marks.insert(tx, batch.trial_id, [_mark(r, n, batch.verdicts) for n, r in numbered])
+        marks.insert(tx, batch.trial_id, [_mark(r, n, batch) for n, r in numbered])
         status = "finished" if is_last else status
         tx.run(
             """
@@ -242,7 +267,7 @@ def _row(
     findings = [_finding(*judged) for judged in r.findings]
     told = packed(findings) if findings else None
     if told is not None and len(told) > MAX_FINDINGS_BYTES:
-        told = packed([[*found[:3], [], *found[4:]] for found in findings])
+        told = packed([[*found[:3], [], *found[4:6]] for found in findings])
     return (
         r.cell_id,
         None if r.answer is None else clean(r.answer)[:MAX_BODY_BYTES],
@@ -253,16 +278,21 @@ def _row(
 
 
 def _finding(measure: int, found: Finding) -> list[Any]:
-    """`[measure, passed, message, spans]`, with score and unit behind them where there is one."""
+    """`[measure, passed, message, spans]`; behind them score and unit, pointers and sources, as far as
+    there are any."""
     spans = [[span.start, span.end, span.note] for span in found.spans[:MAX_SPANS]]
     told = [measure, found.passed, found.message[:MAX_MESSAGE], spans]
+    if found.pointers or found.sources:
+        refs = [list(refs[:MAX_SPANS]) for refs in (found.pointers, found.sources)]
+        return [*told, found.score, found.unit, *refs]
     return told if found.score is None else [*told, found.score, found.unit]
 
 
-def _mark(r: NewReading, landed: int, verdicts: int) -> Mark:
-    told = verdicts_of(verdicts, [(measure, found.passed) for measure, found in r.findings])
+def _mark(r: NewReading, landed: int, batch: Batch) -> Mark:
+    told = verdicts_of(batch.verdicts, [(measure, found.passed) for measure, found in r.findings])
+    scores = scores_of(batch.scored, [(measure, found.score) for measure, found in r.findings])
     place = (r.arm, r.case_at, r.repeat_no)
-    return Mark(*place, landed, r.error is None, r.cents, r.ms, told)
+    return Mark(*place, landed, r.error is None, r.cents, r.ms, told, scores)
 
 
 def _add_to_sums(
@@ -281,7 +311,7 @@ def _add_to_sums(
             of_arm = sums[reading.arm]
             of_arm[5] += 1
             of_arm[6] += reading.ms
-            of_arm[7] += sum(calls.bounded(call.output_tokens) for call in reading.calls)
+            of_arm[7] += reading.answered_tokens
     names = ("calls", "input_tokens", "output_tokens", "cents", "estimated", "answered", "answered_ms",
              "answered_tokens")  # fmt: skip
     tx.run_many(
@@ -366,8 +396,12 @@ def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Readin
 
 def _from_row(row: tuple[Any, ...], made: list[Call]) -> Reading:
     findings = [
-        Judged(measure, Finding("", passed, message, tuple(Span(*span) for span in spans), *score))
-        for measure, passed, message, spans, *score in json.loads(row[8] or "[]")
+        Judged(
+            measure,
+            Finding("", passed, message, tuple(Span(*span) for span in spans), *more[:2], *refs),
+        )
+        for measure, passed, message, spans, *more in json.loads(row[8] or "[]")
+        for refs in [map(tuple, more[2:])]
     ]
     answer = None if row[5] is None else row[5].decode("utf-8", "replace")
     return Reading(*(*row[:5], answer, *row[6:8], findings, made))

@@ -11,7 +11,8 @@ from typing import Any
 
 import pymysql
 
-from epistem.core.checks.registry import CheckUse, usual_checks
+from epistem.core.checks.registry import usual_checks
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import Conflict, InvalidInput, NotFound, Stale
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.subjects.content import Content

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from itertools import islice
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse, Measure, measures_of
+from epistem.core.checks.measures import Measure, measures_of
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
@@ -18,6 +20,7 @@ from epistem.core.trials.plan import Cell, TrialPlan
 from epistem.store import entries, models
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
+from epistem.store.marks import Columns
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
 
@@ -72,6 +75,21 @@ class Trial:
     @property
     def cases(self) -> int:
         return len(self.plan.cases or [])
+
+    @property
+    def scored(self) -> list[int]:
+        """The measures that tell a score, in their order."""
+        return [measure.index for measure in self.measures if measure.unit]
+
+    @property
+    def columns(self) -> Columns:
+        """Of its marks."""
+        return Columns(len(self.measures), len(self.scored))
+
+    @property
+    def required(self) -> list[int]:
+        """The measures without which an answer fails as a whole."""
+        return [measure.index for measure in self.measures if measure.required]
 
     @property
     def over(self) -> bool:
@@ -134,16 +152,20 @@ def insert(
     arms: Sequence[NewArm],
     cases: Sequence[tuple[int, Case]],
     cells: Iterator[Cell],
+    judges: Mapping[str, int] = MappingProxyType({}),
 ) -> int:
-    """Its id. `cases` are (number, content); `plan` has its cases and checks spelt out."""
+    """Its id. `cases` are (number, content); `plan` has its cases and checks spelt out; `judges` are the
+    entries of models that judge, by name."""
     trial_id = tx.insert(
-        "INSERT INTO trials (subject_id, plan, total, measures, started_by) VALUES (%s, %s, %s, %s, %s)",
+        "INSERT INTO trials (subject_id, plan, total, measures, started_by, judges) "
+        "VALUES (%s, %s, %s, %s, %s, %s)",
         (
             subject.id,
             dumps(plan.to_json()),
             len(arms) * len(cases) * plan.repeats,
             dumps([asdict(measure) for measure in measures]),
             tx.by,
+            dumps(dict(judges)) if judges else None,
         ),
     )
     tx.run_many(
@@ -248,6 +270,14 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     ]
 
 
+def judges_of(tx: Transaction, trial_id: int) -> tuple[dict[str, Model], dict[str, int]]:
+    """The models that judge its answers, as they were when it was made, and their entries; by name."""
+    row = tx.first("SELECT judges FROM trials WHERE id = %s", [trial_id])
+    ids: dict[str, int] = json.loads(row[0]) if row is not None and row[0] else {}
+    known = entries.get_all(tx, ids.values())
+    return {name: known[entry_id] for name, entry_id in ids.items()}, ids
+
+
 def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int, str]]:
     """Version and model of each arm, in order. Cheap: nothing is parsed."""
     return [
@@ -348,7 +378,9 @@ def past_answers(tx: Transaction, subject: Subject) -> Mapping[str, tuple[float,
 def _from_row(row: tuple[Any, ...]) -> Trial:
     plan = TrialPlan.from_json(json.loads(row[4]))
     if row[11] is None:
-        measures = measures_of(plan.checks or [])
+        # Made before measures were kept, when no mark held a score.
+        made = measures_of(plan.checks or [], strict=False)
+        measures = [replace(measure, unit="") for measure in made]
     else:
         measures = [Measure(**each) for each in json.loads(row[11])]
     calls, cents, *rest = row[16:]

@@ -11,6 +11,16 @@ from epistem.core.wire.formats import WireFormat
 from epistem.models.driving import Made
 from epistem.store.calls import NewCall, Paid
 from epistem.store.models import Model
+from epistem.work.judging import Judges
+
+JUDGING = "judge"
+
+
+def judging_call(made: Made, judges: Judges) -> NewCall:
+    """An exchange with a judge, under its own entry and at its own price."""
+    name = made.need.model
+    call = new_call(made, judges.models[name])
+    return call._replace(purpose=JUDGING, entry_id=judges.entry_ids[name])
 
 
 def new_call(made: Made, model: Model) -> NewCall:
@@ -37,9 +47,12 @@ def new_call(made: Made, model: Model) -> NewCall:
 
 
 def record_of(wire: WireFormat, paid: Iterable[Paid]) -> Record:
-    """What a program that is resumed is told again. A reply that can't be read is asked for anew."""
+    """What a program that is resumed is told again. A reply that can't be read is asked for anew. What
+    judges said is remembered elsewhere."""
     record: Record = {}
     for each in paid:
+        if each.purpose == JUDGING:
+            continue
         try:
             given = wire.parse_reply(each.reply)
             record[each.path] = Noted(digest_of(each.hash, each.seed), given)

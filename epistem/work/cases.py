@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse
+from epistem.core.cases.content import Case, Expectation
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.store import cases, drafts, subjects
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 
-MUST_NOT_SAY = "outcome.must_not_say"
+NEEDS: dict[str, Callable[[Expectation], bool]] = {
+    "outcome.must_not_say": lambda expect: bool(expect.must_not_say),
+    "grounding.not_known": lambda expect: expect.known is not None,
+    "safety.refuses": lambda expect: expect.refuse is not None,
+}
+"""Checks without which what a case expects is of no use."""
 
 
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
@@ -30,10 +35,7 @@ def keep_all(tx: Transaction, subject: Subject, cases_: Sequence[Case]) -> list[
             kept.append(cases.keep(tx, subject, case))
         except InvalidInput as error:
             raise InvalidInput(error.message, field=f"cases.{at}.{error.field}") from error
-    for each in kept:
-        if each.content.expect.must_not_say:
-            _attach(tx, subject, each.content)
-            break
+    _attach(tx, subject, *(each.content for each in kept))
     return kept
 
 
@@ -53,9 +55,12 @@ def set_away(
     return cases.set_deleted(tx, subject, number, away, expected_revision)
 
 
-def _attach(tx: Transaction, subject: Subject, case: Case) -> None:
-    """A case that rules words out is of no use without the check that looks for them."""
+def _attach(tx: Transaction, subject: Subject, *kept: Case) -> None:
+    """The checks that these cases need and the subject has not."""
+    needed = [check for check, needs in NEEDS.items() if any(needs(case.expect) for case in kept)]
+    if not needed:
+        return
     checks = subject.checks_for(drafts.get(tx, subject).content.reply)
-    if case.expect.must_not_say and all(use.check != MUST_NOT_SAY for use in checks):
-        use = CheckUse.from_json({"check": MUST_NOT_SAY})
-        subjects.set_checks(tx, subject, [*checks, use], subject.checks_revision)
+    more = [CheckUse(check=check) for check in needed if all(use.check != check for use in checks)]
+    if more:
+        subjects.set_checks(tx, subject, [*checks, *more], subject.checks_revision)

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from time import perf_counter
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from epistem.core.cases.content import Case, Expectation, title_of
-from epistem.core.checks.base import Answer, Ground
-from epistem.core.checks.registry import CheckUse, Measure, check_class, measures_of
-from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import ReplyShape
+from epistem.core.checks.base import Answer, Spent, ToolUse
+from epistem.core.checks.measures import Measure, measures_of
+from epistem.core.checks.offers.rules import FoundRule, rules_of
+from epistem.core.checks.uses import CheckUse
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.dialogue import Turn
+from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.judging import Bench, Judged
 from epistem.store import drafts, tries
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
+from epistem.store.tries import KeptTry
+from epistem.work import fragments
 
 
 class OnBench(NamedTuple):
@@ -22,6 +27,7 @@ class OnBench(NamedTuple):
 
     source: str
     asked: str
+    try_id: int | None
     text: str
     findings: list[Judged]
     ms: float
@@ -42,46 +48,41 @@ def on_the_bench(
 
     Raises InvalidInput for a check that there is not, or for options that it does not have.
     """
-    shape = drafts.get(tx, subject).content.reply
-    measures, faults, ready = measures_of(uses, shape), [], []
-    first = 0
-    for use in uses:
-        try:
-            ready.append((first, Bench([use], shape)))
-            faults.append("")
-        except InvalidInput as error:
-            faults.append(error.message)
-        first += len(check_class(use.check).aspects)
-    answers = (
-        [] if text is None else [_judged(ready, shape, "your text", "", text, {}, Expectation())]
-    )
+    prompt = drafts.get(tx, subject).content
+    bench = Bench(uses, prompt.reply, strict=False)
+    answers = [] if text is None else [_judged(bench, "your text", prompt, Answer(text), Case())]
     for line in tries.listed(tx, subject, most=latest)[:latest]:
         kept = tries.get(tx, subject, line.id)
-        asked = kept.asked
-        expect = Expectation.from_json(asked.get("expect") or {})
-        inputs = asked.get("inputs") or {}
-        said = title_of(Case(inputs=inputs))
-        answer = str(kept.answered.get("answer") or "")
-        end = str(kept.answered.get("finish_reason") or "stop")
-        answers.append(_judged(ready, shape, line.model, said, answer, inputs, expect, end))
-    return Benched(measures, faults, answers)
+        answer, case = of_try(kept)
+        answers.append(_judged(bench, line.model, prompt, answer, case, line.id))
+    return Benched(measures_of(uses, prompt.reply), bench.faults, answers)
+
+
+def rules_in_draft(tx: Transaction, subject: Subject) -> list[FoundRule]:
+    """The rules that stand in the draft's own words, fragments filled in, beside the subject's checks."""
+    prompt = fragments.filled_in(tx, drafts.get(tx, subject).content)
+    return rules_of(prompt, subject.checks_for(prompt.reply))
+
+
+def of_try(kept: KeptTry) -> tuple[Answer, Case]:
+    """The answer of a try with what it took, and what it was an answer to, as a case."""
+    told = kept.answered
+    expect = Expectation.from_json(kept.asked.get("expect") or {})
+    case = Case(inputs=kept.asked.get("inputs") or {}, expect=expect)
+    before = tuple(Turn.model_validate(each) for each in kept.asked.get("turns") or [])
+    tools = [ToolUse(each["name"], each["arguments"]) for each in told.get("tool_uses") or []]
+    numbers = (int(told.get("input_tokens") or 0), int(told.get("output_tokens") or 0))
+    spent = Spent(*numbers, float(told.get("total_ms") or 0), float(told.get("cents") or 0))
+    end = str(told.get("finish_reason") or "stop")
+    return Answer(str(told.get("answer") or ""), end, before, tuple(tools), spent), case
 
 
 def _judged(
-    ready: Sequence[tuple[int, Bench]],
-    shape: ReplyShape,
-    source: str,
-    asked: str,
-    text: str,
-    inputs: dict[str, Any],
-    expect: Expectation,
-    finish_reason: str = "stop",
+    bench: Bench, source: str, prompt: Prompt, answer: Answer, case: Case, try_id: int | None = None
 ) -> OnBench:
-    answer, ground = Answer(text, finish_reason), Ground(shape, expect, inputs)
+    ground = ground_of(prompt, case)
     began = perf_counter()
-    found = [
-        Judged(first + judged.measure, judged.finding)
-        for first, bench in ready
-        for judged in bench.judge(answer, ground)
-    ]
-    return OnBench(source, asked, text, found, 1_000 * (perf_counter() - began))
+    found = bench.judge(answer, ground)
+    ms = 1_000 * (perf_counter() - began)
+    asked = "" if try_id is None else title_of(case)
+    return OnBench(source, asked, try_id, answer.text, found, ms)

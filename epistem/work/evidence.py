@@ -8,13 +8,14 @@ from datetime import datetime
 from threading import Lock
 from time import monotonic
 
-from epistem.core.checks.registry import Measure
+from epistem.core.checks.measures import Measure
 from epistem.core.errors import InvalidInput
 from epistem.core.evidence.intervals import LEVEL, Rate
 from epistem.core.evidence.power import Spread, spread_of
+from epistem.core.evidence.scores import Scores, scores_as_evidence
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
 from epistem.core.evidence.verdict import Missing, Question, Verdict, Word, reach_verdict
-from epistem.core.trials.marks import efforts_of, tally_of
+from epistem.core.trials.marks import efforts_of, scored_of, tally_of, untold_of, weighted_of
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.trials.showing import Showing, what_it_shows
@@ -29,13 +30,15 @@ LATEST = 20
 LOOKED_BACK = 5
 """Trials whose spread is looked for when the next is planned."""
 REST = 10
+WEIGHTED_MARGIN = 2.0
+"""Percent of the weighted score of all checks that do not matter."""
 
 
 @dataclass(frozen=True)
 class Evidence:
     """`names[arm]` tells the arm apart from the others; `lead` is the arm to speak of first, and
     `baseline` the one that the others are held against. `spreads[measure]` is how much its readings
-    varied, for planning the next trial."""
+    varied, for planning the next trial. `untold[arm][measure]` is how often the check could not tell."""
 
     trial: trials.Trial
     arms: list[trials.Arm]
@@ -46,7 +49,9 @@ class Evidence:
     sentences: list[list[Segment]]
     lead: int | None
     spreads: list[Spread | None]
-    baseline: int = 0
+    baseline: int
+    scores: list[Scores]
+    untold: list[list[int]]
 
 
 @dataclass(frozen=True)
@@ -191,7 +196,10 @@ def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: i
         )
     measures = trial.measures
     repeats = trial.plan.repeats
-    found = marks.all_of(tx, trial.id, arms=len(arms), cases=trial.cases, repeats=repeats)
+    scored = trial.scored
+    found = marks.all_of(
+        tx, trial.id, trial.columns, arms=len(arms), cases=trial.cases, repeats=repeats
+    )
     tally = tally_of(found, len(arms), len(measures), trial.cases)
     margins = [measure.margin for measure in measures]
     question = _question(trial)
@@ -224,7 +232,18 @@ def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: i
     ]
     spreads = [spread_of(tally.passed[:, m], tally.total[:, m]) for m in range(len(measures))]
     lead = (question.arm if question else _lead(arms)) if baseline == 0 else 0
-    told = (measures, verdict, efforts, sentences, lead, spreads, baseline)
+    weights = [measure.weight for measure in measures]
+    weighted = [weighted_of(found, weights)] if len(measures) > 1 else []
+    scores = scores_as_evidence(
+        [*weighted, *scored_of(found, scored)],
+        [*[WEIGHTED_MARGIN for _ in weighted], *(measures[at].score_margin for at in scored)],
+        arms=len(arms),
+        cases=trial.cases,
+        baseline=baseline,
+        level=verdict.level,
+    )
+    untold = untold_of(found, len(arms), len(measures))
+    told = (measures, verdict, efforts, sentences, lead, spreads, baseline, scores, untold)
     return Evidence(trial, arms, names, *told)
 
 

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from time import monotonic
 
-from epistem.core.checks.base import Answer, Finding, Ground
-from epistem.core.checks.registry import CheckUse, measures_of
+from epistem.core.cases.content import Case
+from epistem.core.checks.base import Answer, Finding, Spent, ToolUse
+from epistem.core.checks.measures import measures_of
+from epistem.core.checks.uses import CheckUse
+from epistem.core.engine.answers import Answered
+from epistem.core.errors import WireError
+from epistem.core.trials.grounds import answer_to, ground_of
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.names import arm_names
-from epistem.store import readings, trial_cases, trials
+from epistem.core.wire.formats import FORMATS, USUAL
+from epistem.core.wire.reply import Reply
+from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial
 
@@ -68,15 +76,15 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     told = Rejudged(trial.id, bool(before), trial.recorded - trial.unanswered)
     told.arms = [OfArm(name, passed_then=0 if before else None) for name in arm_names(arms)]
     after, until = 0, monotonic() + most_s
+    wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
+        made = calls.of(tx, "cell", [each.id for each in page]) if wants_calls else {}
         for each in page:
             case = cases[each.case_at]
-            content = arms[each.arm].content
-            ground = Ground(content.reply, case.content.expect, case.content.inputs)
-            found = [
-                j.finding
-                for j in benches[each.arm].judge(Answer(each.text, each.finish_reason), ground)
-            ]
+            arm = arms[each.arm]
+            ground = ground_of(arm.content, case.content, arm.aliases)
+            answer = _answer(each, arm, case.content, made.get(each.id, []))
+            found = [judged.finding for judged in benches[each.arm].judge(answer, ground)]
             _count(told, each, case.number, found, before)
         after = page[-1].id
         told.seen += len(page)
@@ -85,13 +93,44 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     return told
 
 
+def _answer(
+    each: readings.Answered, arm: trials.Arm, case: Case, made: Sequence[calls.Call]
+) -> Answer:
+    """With what its calls tell of it, as far as they were fetched."""
+    answering = [call for call in made if call.purpose == "answer" and call.reply is not None]
+    if not answering:
+        return Answer(each.text, each.finish_reason)
+    wire = arm.entry.format if arm.entry else FORMATS[USUAL]
+    turns: dict[int, Reply] = {}
+    tools: list[ToolUse] = []
+    for call in answering:
+        try:
+            reply = wire.parse_reply(call.reply or b"")
+        except WireError:
+            continue
+        turns[int(call.path.split(".")[0])] = reply
+        tools += [ToolUse(used.name, used.arguments) for used in reply.tool_calls]
+    if not turns:
+        return Answer(each.text, each.finish_reason)
+    spent = Spent(
+        sum(call.input_tokens for call in answering),
+        sum(call.output_tokens for call in answering),
+        sum(call.total_ms for call in answering),
+        sum(call.cents for call in answering),
+    )
+    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case.turns, spent)
+    return replace(told, text=each.text, finish_reason=each.finish_reason, tools=tuple(tools))
+
+
 def _count(
     told: Rejudged, each: readings.Answered, case: int, found: list[Finding], before: set[int]
 ) -> None:
     arm = told.arms[each.arm]
-    then = [judged.finding.passed for judged in each.findings if judged.measure in before]
+    judged_then = [j.finding for j in each.findings if j.measure in before]
+    then = [finding.passed for finding in judged_then if finding.passed is not None]
     if arm.passed_then is not None and then:
         arm.passed_then += all(then)
+    found = [finding for finding in found if finding.passed is not None]
     if not found:
         return
     passes = all(finding.passed for finding in found)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from epistem import starters
-from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures_of
+from epistem.core.checks.measures import Measure, check_uses, measures_of
+from epistem.core.checks.uses import CheckUse
 from epistem.core.subjects.content import KINDS, USUAL, Content
 from epistem.store import drafts, subjects, trials, versions
 from epistem.store.database import Transaction
@@ -72,7 +73,9 @@ def overview(tx: Transaction, name: str) -> Overview:
     trial = trials.get(tx, row.latest_trial) if row.latest_trial else None
     shape = drafts.get(tx, subject).content.reply
     checks = subject.checks_for(shape)
-    return Overview(_line(tx, row), subject, trial, checks, measures_of(checks, shape))
+    return Overview(
+        _line(tx, row), subject, trial, checks, measures_of(checks, shape, strict=False)
+    )
 
 
 def describe(tx: Transaction, name: str, about: str, tags: list[str], revision: int) -> None:

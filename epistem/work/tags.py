@@ -39,8 +39,10 @@ def by_tag(
     ):
         if value >= most:
             raise InvalidInput(f"{name}={value} is not there; they count from 0.", field=name)
-    found = marks.all_of(tx, trial.id, arms=arms, cases=trial.cases, repeats=trial.plan.repeats)
-    shares = shares_of(found, arms, trial.cases, measure)
+    repeats = trial.plan.repeats
+    found = marks.all_of(tx, trial.id, trial.columns, arms=arms, cases=trial.cases, repeats=repeats)
+    asked = trial.required if measure is None else [measure]
+    shares = shares_of(found, arms, trial.cases, asked)
     both = ~np.isnan(shares[arm]) & ~np.isnan(shares[baseline])
     told = []
     for tag, positions in trial_cases.cases_by_tag(tx, trial.id).items():

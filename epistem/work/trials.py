@@ -5,15 +5,20 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse, Measure, check_uses, measures_of
+from epistem.core.checks.judge.asking import instructions
+from epistem.core.checks.judge.rubrics import Judge
+from epistem.core.checks.measures import Measure, check_uses, measures_of, options_of
+from epistem.core.checks.registry import check_class
+from epistem.core.checks.uses import CheckUse, numbered
 from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
+from epistem.core.trials.estimate import Estimate, PlannedArm, PlannedJudge, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
+from epistem.core.wire import tokens
 from epistem.store import cases, cells, entries, models, renames, trials, versions
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
@@ -21,6 +26,7 @@ from epistem.store.models import Model
 from epistem.store.subjects import Subject
 from epistem.store.trials import NewArm, Trial
 from epistem.store.versions import Version
+from epistem.work.judging import check_judges
 
 
 class _SpeltOut(NamedTuple):
@@ -32,6 +38,7 @@ class _SpeltOut(NamedTuple):
     checks: list[CheckUse]
     measures: list[Measure]
     aliases: list[dict[str, str]]
+    judges: list[Model]
 
 
 class Outlook(NamedTuple):
@@ -60,7 +67,7 @@ def estimate_of(
         arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
     contents = [each.content for each in told.cases]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
-    found = estimate(arms, contents, plan.repeats, in_flight)
+    found = estimate(arms, contents, plan.repeats, in_flight, _planned_judges(told))
     unlabelled = sum(each.expect.label is None for each in contents)
     asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
     return found, Outlook(len(contents), unlabelled, told.measures, counts, asked)
@@ -80,7 +87,9 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     kept = plan.model_copy(update=spelt)
     chosen: list[tuple[int, Case]] = [(each.number, each.content) for each in told.cases]
     cells_ = cells_of(plan, len(chosen))
-    return trials.get(tx, trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_))
+    judges = {model.name: entries.keep(tx, model) for model in told.judges}
+    made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)
+    return trials.get(tx, made)
 
 
 def stop(tx: Transaction, trial_id: int) -> Trial:
@@ -134,6 +143,20 @@ def try_now(tx: Transaction, trial_id: int) -> Trial:
     return trial
 
 
+def _planned_judges(told: _SpeltOut) -> list[PlannedJudge]:
+    known = {model.name: model for model in told.judges}
+    found = []
+    for use, options in zip(told.checks, options_of(told.checks), strict=True):
+        cls = check_class(use.check)
+        if issubclass(cls, Judge):
+            criterion, model = cls.criterion_of(options), known[cls.judge_of(options)]
+            words = tokens.count(instructions(criterion))
+            whole = bool({"task", "source", "talk"} & set(criterion.shown))
+            asked = cls.asked_for_each(options)
+            found.append(PlannedJudge(asked, words, whole, model.input_cents, model.output_cents))
+    return found
+
+
 def _check_models(tx: Transaction, trial_id: int) -> None:
     missing = [arm for arm in trials.arms_of(tx, trial_id) if arm.entry is None]
     known = models.all_of(tx) if missing else []
@@ -155,8 +178,12 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
         asked.append(models.pick(known, arm.model, field=f"arms.{position}.model"))
     checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
     check_uses(checks)
+    checks = numbered(checks)
     measures = measures_of(checks, *(version.content.reply for version in saved))
     check_question(plan, [measure.key for measure in measures])
     before = renames.all_of(tx, subject)
     aliases = [todays_names(inputs_of(version.content), before) for version in saved]
-    return _SpeltOut(saved, asked, chosen, checks, measures, aliases)
+    judging = dict.fromkeys(measure.judge for measure in measures if measure.judge)
+    check_judges(judging, known)
+    judges = [models.pick(known, name) for name in judging]
+    return _SpeltOut(saved, asked, chosen, checks, measures, aliases, judges)

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import AsyncIterator, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 import structlog
 from pydantic import Field
 
-from epistem.core.cases.content import Expectation
-from epistem.core.checks.base import Answer, Finding, Ground
-from epistem.core.checks.registry import CheckUse, Measure, check_class, measures_of
+from epistem.core.cases.content import Case, Expectation
+from epistem.core.checks.base import Answer, Finding, Ground, Spent
+from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.structure.find_json import find_json
-from epistem.core.engine.answers import Answered, answer
+from epistem.core.engine.answers import Answered, ToolUsed, answer
 from epistem.core.engine.needs import Program, SharedBody
+from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.dialogue import Turn, render_talk
@@ -25,20 +26,24 @@ from epistem.core.prompts.request import body_from, tokens_of_tools
 from epistem.core.prompts.settings import Settings
 from epistem.core.schemas import SchemaFault, compile_schema
 from epistem.core.shapes import Document
-from epistem.core.trials.judging import Bench
+from epistem.core.trials.grounds import answer_to, ground_of
+from epistem.core.trials.judging import Bench, Judged
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import tokens
 from epistem.core.wire.reply import Reply, Usage
+from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
-from epistem.models.driving import Driven, Made, carry_out
+from epistem.models.driving import Driven, Made, carry_out, stream_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import Retry
 from epistem.store import bodies, calls, entries, models, renames, subjects, tries
+from epistem.store.calls import NewCall
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
 from epistem.work import fragments
-from epistem.work.calls import new_call
+from epistem.work.calls import judging_call, new_call
+from epistem.work.judging import Judges, judges_of
 from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
@@ -99,6 +104,8 @@ class SentTry:
     shown: ExactRequest
     model: Model
     by: str = ""
+    judges: Judges | None = None
+    """The models that judge its answer; None where no check asks one."""
 
     @property
     def endpoint(self) -> Endpoint:
@@ -130,6 +137,8 @@ class Tried:
     not_checked: list[str] = field(default_factory=list)
     value: Any = None
     shape_faults: list[SchemaFault] = field(default_factory=list)
+    judged: list[NewCall] = field(default_factory=list)
+    """The calls that its judges took; their cost is not the answer's."""
 
     @property
     def usage(self) -> Usage:
@@ -160,10 +169,13 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: s
         model = models.get(tx, asked.model)
         content = fragments.filled_in(tx, content)
         asked = _with_old_names(tx, subject, content, asked)
+        checks = Bench(subject.checks_for(content.reply), content.reply, strict=False)
+        named = checks.judges
+        judges = judges_of(tx, database, named, models.all_of(tx)) if named else None
     seed = secrets.randbelow(2**31) if asked.seed is None else asked.seed
     asked = asked.model_copy(update={"seed": seed})
     shown = exact_request(content, asked, model)
-    return SentTry(database, subject, content, asked, shown, model, by)
+    return SentTry(database, subject, content, asked, shown, model, by, judges)
 
 
 def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
@@ -218,9 +230,31 @@ async def ask(a_try: SentTry, driven: Driven[Answered]) -> Tried:
     try:
         async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
             await carry_out(client, a_try.endpoint, driven)
+            return await finish(a_try, client, driven)
     finally:
         limits.close()
-    return judged(a_try, driven.result, driven.made)
+
+
+async def streamed(
+    a_try: SentTry, client: ModelClient, driven: Driven[Answered]
+) -> AsyncIterator[Piece | ToolUsed | Tried]:
+    """Pieces and uses of tools as they come; the answer, judged, at the end. Raises as `ask`."""
+    async for item in stream_out(client, a_try.endpoint, driven):
+        yield await finish(a_try, client, driven) if isinstance(item, Driven) else item
+
+
+async def finish(a_try: SentTry, client: ModelClient, driven: Driven[Answered]) -> Tried:
+    """Judged by the plain checks, then by the models that judge."""
+    tried = judged(a_try, driven.result, driven.made)
+    if a_try.judges is not None and tried.answered.reply.finish_reason not in UNFINISHED:
+        bench, rows = _bench(a_try)
+        answer_, ground = _answer(a_try, tried), _ground(a_try)
+        asking = Driven(Run(bench.deliberate(answer_, ground, a_try.judges.asked)))
+        await carry_out(client, a_try.endpoint, asking, aside=a_try.judges)
+        tried.findings += _named(rows, asking.result)
+        tried.findings.sort(key=lambda each: each.measure.index)
+        tried.judged = [judging_call(made, a_try.judges) for made in asking.made]
+    return tried
 
 
 def part_of(a_try: SentTry, text: str, reasoning: str, why: str, made: list[Made]) -> Tried:
@@ -234,11 +268,9 @@ def judged(a_try: SentTry, answered: Answered, made: list[Made]) -> Tried:
     cents = sum(new_call(each, a_try.model).cents for each in made)
     tried = Tried(answered, made, cents)
     if reply.finish_reason not in UNFINISHED:
-        ground = Ground(content.reply, a_try.asked.expect, a_try.asked.inputs)
-        checks = a_try.subject.checks_for(content.reply)
-        tried.findings, tried.not_checked = _judge(
-            checks, ground, Answer(reply.text, reply.finish_reason)
-        )
+        bench, rows = _bench(a_try)
+        tried.findings = _named(rows, bench.judge(_answer(a_try, tried), _ground(a_try)))
+        tried.not_checked = [fault for fault in bench.faults if fault]
     found = find_json(reply.text) if content.reply.kind == "json" else None
     if found:
         tried.value = found.value
@@ -250,11 +282,11 @@ def keep(a_try: SentTry, tried: Tried, told: dict[str, Any]) -> int | None:
     """Put it into the history, with its calls; its id, or None where that failed: an answer that was
     paid for is shown all the same. `told` is the answer as it is shown."""
     reply = tried.answered.reply
-    passed = reply.finish_reason not in UNFINISHED and all(
-        each.finding.passed for each in tried.findings
+    passed = reply.finish_reason not in UNFINISHED and not any(
+        each.finding.failed and each.measure.required for each in tried.findings
     )
     asked = a_try.asked.model_dump(mode="json")
-    made = [new_call(each, a_try.model) for each in tried.made]
+    made = [new_call(each, a_try.model) for each in tried.made] + tried.judged
     try:
         with a_try.database.transaction() as tx:
             kept = bodies.keep(tx, [call.body for call in made if call.body is not None])
@@ -278,19 +310,24 @@ def _shape_faults(shape: ReplyShape, value: Any) -> list[SchemaFault]:
         return []
 
 
-def _judge(
-    uses: Sequence[CheckUse], ground: Ground, answer_: Answer
-) -> tuple[list[FoundBy], list[str]]:
-    found, skipped = [], []
-    rows = measures_of(uses, ground.reply)
-    first = 0
-    for use in uses:
-        here, first = first, first + len(check_class(use.check).aspects)
-        try:
-            bench = Bench([use], ground.reply)
-        except InvalidInput as error:
-            skipped.append(error.message)
-            continue
-        for each in bench.judge(answer_, ground):
-            found.append(FoundBy(rows[here + each.measure], each.finding))
-    return found, skipped
+def _answer(a_try: SentTry, tried: Tried) -> Answer:
+    """With the turns before it, and what it took."""
+    usage = tried.usage
+    ms = sum(each.total_ms for each in tried.made)
+    spent = Spent(usage.input_tokens, usage.output_tokens, ms, tried.cents)
+    told = answer_to([tried.answered], (), spent)
+    return replace(told, before=tuple(a_try.asked.turns))
+
+
+def _ground(a_try: SentTry) -> Ground:
+    return ground_of(a_try.content, Case(inputs=a_try.asked.inputs, expect=a_try.asked.expect))
+
+
+def _bench(a_try: SentTry) -> tuple[Bench, list[Measure]]:
+    """The subject's checks as far as this draft can be held to them, and their rows."""
+    uses, reply = a_try.subject.checks_for(a_try.content.reply), a_try.content.reply
+    return Bench(uses, reply, strict=False), measures_of(uses, reply, strict=False)
+
+
+def _named(rows: Sequence[Measure], found: Sequence[Judged]) -> list[FoundBy]:
+    return [FoundBy(rows[each.measure], each.finding) for each in found]

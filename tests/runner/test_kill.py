@@ -19,6 +19,18 @@ from tests.kit.subjects import library, start_trial
 from tests.kit.waiting import wait_for
 from tests.runner.test_programs import tide_desk, tides
 
+started: list[subprocess.Popen] = []
+
+
+@pytest.fixture(autouse=True)
+def _none_is_left():
+    """A runner that outlives its test would do the work of the next test's."""
+    yield
+    while started:
+        process = started.pop()
+        process.kill()
+        process.wait(10)
+
 
 class RunnerProcess:
     """`epistem runner` as `up` starts it, with its worker processes."""
@@ -33,6 +45,7 @@ class RunnerProcess:
             "--in-flight=16",
         ]
         self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+        started.append(self._process)
 
     def children(self) -> list[int]:
         path = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children")
@@ -55,13 +68,19 @@ def is_alive(pid: int) -> bool:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
-    return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
 
 
 def kill_workers(runner: RunnerProcess) -> None:
     for pid in runner.children():
-        if "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text():
-            os.kill(pid, signal.SIGKILL)
+        try:
+            if "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text():
+                os.kill(pid, signal.SIGKILL)
+        except (FileNotFoundError, ProcessLookupError):
+            continue  # it ended by itself meanwhile
 
 
 def recorded_seeds(database, trial) -> set[int]:

@@ -183,22 +183,23 @@ def test_a_talk_that_is_stopped_goes_on_where_it_was(database, runner, model_ser
         subject = tides(tx, turns=[f"turn {n}" for n in range(12)])
     trial = trial_of(database, subject, repeats=4)
 
-    def kept():
+    def kept(what="COUNT(*)"):
         with database.transaction() as tx:
-            return tx.first("SELECT COUNT(*) FROM calls")[0]
+            return int(tx.first(f"SELECT {what} FROM calls")[0])
 
     step_until(runner, lambda: kept() >= 12, what="some turns")
     with database.transaction() as tx:
         work.stop(tx, trial.id)
     step_until(runner, lambda: runner.idle, what="the shards to end")
-    before, asked = kept(), len(model_server.requests)
-    assert 12 <= before < 52
+    before, asked = kept("SUM(attempts)"), len(model_server.requests)
+    assert 12 <= kept() < 52
     model_server.delay_s = 0
     with database.transaction() as tx:
         work.go_on(tx, trial.id)
     done = carry_out(runner, database, trial)
     assert (done.recorded, done.unanswered, done.calls) == (4, 0, 52)
-    assert len(model_server.requests) - asked == 52 - before
+    # On a busy machine a connection may break and be tried again, which its call tells of.
+    assert len(model_server.requests) - asked == kept("SUM(attempts)") - before
     with database.transaction() as tx:
         for reading in readings.at(tx, trial.id, 0, 0):
             assert [call.path for call in reading.calls] == [f"{n}.1" for n in range(13)]

@@ -76,21 +76,42 @@ def measure(job: Job, about: str) -> float:
             0.0, 1 - max(0, longest - 14) / 20 - 0.15 * stiff
         ),
         r"polite|kind|friendly|tone|warm|courte|helpful": _courtesy(text),
-        r"stock|natural|human|voice": max(0.0, 1 - 0.5 * stock),
-        r"relevan|answers|complete|question|use": min(
-            1.0, 0.25 + 1.2 * max(likeness(text, question), shared_groups(text, question))
+        r"coheren|fluen|order|logic|natural|language": max(
+            0.0, 1 - max(0, longest - 16) / 14 - 0.15 * stiff
         )
+        if text.strip()
+        else 0.0,
+        r"instruct|follow|obey": _obeyed(job, text, limit),
+        r"stock|natural|human|voice": max(0.0, 1 - 0.5 * stock),
+        r"relevan|answers|complete|question|\buse\b": _to_the_point(text, question)
         if question
         else None,
     }
-    found = [
-        value
-        for words, value in parts.items()
-        if value is not None and re.search(words, about, re.I)
-    ]
+    # What the criterion is called says more than its gloss.
+    found: list[float] = []
+    for told in (about.split(":")[0], about):
+        found = found or [
+            value
+            for words, value in parts.items()
+            if value is not None and re.search(words, told, re.I)
+        ]
     if not found:
         found = [value for value in parts.values() if value is not None]
     return sum(found) / len(found) * (0.2 if not text.strip() else 1.0)
+
+
+def _to_the_point(text: str, question: str) -> float:
+    """How much of what is asked the text speaks of."""
+    asked, said = set(stems(question)), set(stems(text))
+    met = len(asked & said) / len(asked) if asked else 0.0
+    return min(1.0, 1.5 * max(met, likeness(text, question), 0.8 * shared_groups(text, question)))
+
+
+def _obeyed(job: Job, text: str, limit: int) -> float:
+    """Shortness and matter: what most instructions are about."""
+    question = job.request.block("question", "message", "request")
+    point = _to_the_point(text, question) if question else 1.0
+    return min(1.0, limit / max(word_count(text), 1)) * (0.2 + 0.8 * point)
 
 
 def _support(text: str, material: str) -> float:
@@ -112,7 +133,11 @@ def _courtesy(text: str) -> float:
 def score_ways(job: Job, name: str, low: int, high: int) -> dict[Any, float]:
     """Whole numbers of the scale with logits."""
     glosses = dict(criteria_of(job))
-    about = f"{name} {glosses.get(name, '')}" if glosses else f"{name} {job.instructions}"
+    if len(glosses) == 1 and _ASKED.search(name):  # the one criterion is what the score is of
+        [(name_, gloss)] = glosses.items()
+        about = f"{name_}: {gloss}"
+    else:
+        about = f"{name} {glosses.get(name, '')}" if glosses else f"{name} {job.instructions}"
     error = job.model.noise * NormalDist().inv_cdf(job.mind.own(f"score {name} {answer_of(job)}"))
     step = (high - low) / 4
     middle = low + (high - low) * measure(job, about) + (job.model.bias + error) * step

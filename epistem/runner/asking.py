@@ -1,0 +1,139 @@
+"""One cell that is asked: its answer, its judges, and the reading that comes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from epistem.core.checks.base import Answer, Spent
+from epistem.core.engine.answers import Answered
+from epistem.core.engine.run import Run
+from epistem.core.trials.grounds import answer_to
+from epistem.core.trials.judging import Judged
+from epistem.core.wire.reply import Reply
+from epistem.models.driving import Driven, Made
+from epistem.runner.arms import ArmAtWork
+from epistem.runner.writer import Writer
+from epistem.store.calls import NewCall, Paid
+from epistem.store.cells import ClaimedCell
+from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
+from epistem.work.calls import JUDGING, judging_call, new_call, record_of
+from epistem.work.judging import Judges
+
+
+class Asking:
+    """A cell that is asked, with the calls that were made for it."""
+
+    __slots__ = ("at_work", "cell", "driven", "judges", "judging", "kept", "paid")
+
+    def __init__(self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid]) -> None:
+        self.cell, self.at_work, self.paid = cell, at_work, paid
+        self.driven: Driven[Any] | None = None
+        self.judging: Driven[list[Judged]] | None = None
+        self.judges: Judges | None = None
+        self.kept: list[NewCall] = []
+
+    def begin(self) -> Driven[Any]:
+        """Its program, which is told again what was paid for before, by another shard or by this one."""
+        program = self.at_work.program(self.cell.case_at, self.cell.seed)
+        if self.driven is not None:
+            record = self.driven.run.record
+        else:
+            record = record_of(self.at_work.wire, self.paid) if self.paid else {}
+        self.driven = Driven(Run(program, record))
+        return self.driven
+
+    def so_far(self, made: Made) -> CallsSoFar:
+        """A call after which the program goes on, to be recorded at once."""
+        self.kept.append(new_call(made, self.at_work.model))
+        return CallsSoFar(self.cell.id, self.cell.arm, self.kept[-1:])
+
+    def ended(self, error: str | None) -> NewReading:
+        """The reading, with what the checks find."""
+        cell, bench = self.cell, self.at_work.bench
+        ground = self.at_work.ground(cell.case_at)
+        answer = finish = None
+        if error is None:
+            assert self.driven is not None
+            last = self._answers()[-1].reply
+            answer, finish = last.text, last.finish_reason
+            findings = bench.judge(self._answer(), ground)
+            if self.judging is not None:
+                findings += self.judging.result
+        else:
+            findings = bench.unanswered(ground)
+        new = [new_call(each, self.at_work.model) for each in self.not_kept()]
+        if self.judging is not None and self.judges is not None:
+            there = {each.path for each in self.paid}
+            asked = [each for each in self.judging.made if each.need.path not in there]
+            new += [judging_call(each, self.judges) for each in asked]
+        if not new and error is not None:
+            new = [_not_sent(error)]
+        before = self._before() if self.kept or self.paid else PaidBefore()
+        place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)
+        return NewReading(*place, answer, finish, error, new, findings, before)
+
+    def begin_judging(self, judges: Judges) -> Driven[list[Judged]]:
+        """The program by which its judges are asked, now that the answer is there."""
+        ground = self.at_work.ground(self.cell.case_at)
+        program = self.at_work.bench.deliberate(self._answer(), ground, judges.asked)
+        self.judges, self.judging = judges, Driven(Run(program))
+        return self.judging
+
+    def not_kept(self) -> list[Made]:
+        """Calls of the answer that are not recorded yet."""
+        there = {call.path for call in self.kept}
+        return [
+            each
+            for each in (self.driven.made if self.driven else [])
+            if each.need.path not in there
+        ]
+
+    def _answers(self) -> list[Answered]:
+        assert self.driven is not None
+        result = self.driven.result
+        return result if isinstance(result, list) else [result]
+
+    def _answer(self) -> Answer:
+        """With what was said before it, and what all its calls took."""
+        assert self.driven is not None
+        said = self.at_work.turns(self.cell.case_at)
+        if not self.at_work.bench.reads & {"turns", "tools", "spent"}:
+            last = self._answers()[-1].reply
+            return Answer(last.text, last.finish_reason)
+        made = self.driven.made
+        told = [each.usage for each in made]
+        before = [each for each in self.paid if each.purpose != JUDGING]
+        again = [
+            self.driven.run.record[each.path].given
+            for each in before
+            if each.path in self.driven.run.record
+        ]
+        told += [given.usage for given in again if isinstance(given, Reply)]
+        spent = Spent(
+            sum(each.input_tokens for each in told),
+            sum(each.output_tokens for each in told),
+            sum(each.total_ms for each in made) + sum(each.ms for each in before),
+            sum(new_call(each, self.at_work.model).cents for each in made)
+            + sum(each.cents for each in before),
+        )
+        return answer_to(self._answers(), said, spent)
+
+    def _before(self) -> PaidBefore:
+        """Of the calls that were recorded before the reading was over."""
+        paid = [each for each in self.paid if each.purpose != JUDGING]
+        cents = sum(each.cents for each in paid) + sum(each.cents for each in self.kept)
+        ms = sum(p.ms for p in paid) + sum(each.total_ms for each in self.kept)
+        tokens = sum(p.output_tokens for p in paid) + sum(c.output_tokens for c in self.kept)
+        return PaidBefore(cents, ms, tokens)
+
+
+async def keep_call(ask: Asking, writer: Writer, made: Made) -> None:
+    await writer.put(ask.so_far(made))
+
+
+def _not_sent(error: str) -> NewCall:
+    """In the place of a call that was never made."""
+    now = datetime.now(UTC).replace(tzinfo=None)
+    return NewCall("0.1", None, None, None, now, 0.0, attempts=0, error=error)
