@@ -208,12 +208,14 @@ def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
 
 def _load(address: Address, console: Console) -> None:
     from epistem.cli.progress import follow
-    from epistem.demo.load import load_demo
+    from epistem.demo.load import load_demo, test_judges
 
     database = Database(address, connections=2)
     try:
         started = load_demo(database)
         for trial_id in started:
             follow(database, trial_id, console, what="Running the demo's trial")
+        if started:
+            test_judges(database)
     finally:
         database.close()

@@ -16,14 +16,22 @@ from rich.markup import escape
 from rich.table import Table
 
 from epistem.core.cases.content import Expectation
-from epistem.core.checks.base import Answer, Finding, Ground
-from epistem.core.checks.registry import CHECKS, CheckUse, check_class, check_uses, measures_of
+from epistem.core.checks.base import Answer, Finding, Ground, Said, Spent, ToolUse
+from epistem.core.checks.measures import check_uses, measures_of
+from epistem.core.checks.registry import check_class, check_keys
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import Document, count
 from epistem.core.trials.judging import Bench
 
 MOST_SHOWN = 20
+
+
+class UsedTool(Document):
+    name: str
+    arguments: str = "{}"
 
 
 class Judgeable(Document):
@@ -33,6 +41,25 @@ class Judgeable(Document):
     inputs: dict[str, Any] = Field(default_factory=dict)
     expect: Expectation = Field(default_factory=Expectation)
     finish_reason: str = "stop"
+    turns: list[Turn] = Field(default_factory=list)
+    tools: list[UsedTool] = Field(default_factory=list)
+    system: str = ""
+    input_tokens: int | None = Field(None, ge=0)
+    output_tokens: int | None = Field(None, ge=0)
+    ms: float | None = Field(None, ge=0)
+    cents: float | None = Field(None, ge=0)
+
+    def told(self) -> Answer:
+        numbers = (self.input_tokens, self.output_tokens, self.ms, self.cents)
+        spent = None
+        if any(number is not None for number in numbers):
+            spent = Spent(*(number or 0 for number in numbers))  # type: ignore[arg-type]
+        tools = tuple(ToolUse(each.name, each.arguments) for each in self.tools)
+        return Answer(self.answer, self.finish_reason, tuple(self.turns), tools, spent)
+
+    def ground(self, reply: ReplyShape) -> Ground:
+        said = (Said("system", self.system),) if self.system else ()
+        return Ground(reply, self.expect, self.inputs, lambda: said)
 
 
 class ChecksFile(Document):
@@ -50,7 +77,7 @@ def checks(examples: bool) -> None:
     table = Table(box=None, pad_edge=False, header_style="bold")
     table.add_column("check", no_wrap=True)
     table.add_column("what it promises")
-    for key in CHECKS:
+    for key in check_keys():
         cls = check_class(key)
         table.add_row(key, escape(cls.summary))
         for passing in (True, False) if examples else ():
@@ -72,27 +99,31 @@ def check(file: Path, keys: tuple[str, ...], uses_file: Path | None, as_json: bo
     """Judge answers from JSONL, without asking a model.
 
     A line is {"answer": "…"}, and may have inputs, expect and finish_reason. Exit code 1 when an answer
-    fails a check, 2 when something can't be read.
+    fails a required check, 2 when something can't be read.
     """
     uses, reply = _uses(keys, uses_file)
     check_uses(uses)
     bench, rows = Bench(uses, reply), measures_of(uses, reply)
+    if bench.judges:
+        raise InvalidInput(
+            "Judges ask a model, which `epistem check` does not do. Leave them out.", field="checks"
+        )
     passed, failed = [0] * len(rows), [0] * len(rows)
     shown: list[str] = []
     for line, one in _answers(file):
-        found = bench.judge(
-            Answer(one.answer, one.finish_reason), Ground(reply, one.expect, one.inputs)
-        )
+        found = bench.judge(one.told(), one.ground(reply))
         for measure, finding in found:
+            if finding.passed is None:
+                continue
             (passed if finding.passed else failed)[measure] += 1
-            if not finding.passed and len(shown) < MOST_SHOWN:
+            if finding.failed and len(shown) < MOST_SHOWN:
                 shown.append(f"line {line}: {rows[measure].title}: {finding.message}")
         if as_json:
             told = [_told(rows[measure].title, finding) for measure, finding in found]
             click.echo(json.dumps({"line": line, "findings": told}, ensure_ascii=False))
     if not as_json:
         _print(rows, passed, failed, shown)
-    if any(failed):
+    if any(failed[row.index] for row in rows if row.required):
         sys.exit(1)
 
 

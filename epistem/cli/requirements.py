@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from epistem.core.checks.registry import Measure
+from epistem.core.checks.measures import Measure
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import listed
 from epistem.work.evidence import Evidence

@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Response
 from pydantic import BaseModel, Field
 
+from epistem.core.checks.offers.rules import rules_of
 from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
@@ -41,6 +42,13 @@ class DraftProblem(Shape):
     line: int | None
 
 
+class UnguardedRule(Shape):
+    """`path` is that of the part's text."""
+
+    path: str
+    words: str
+
+
 class DraftPage(Shape):
     """`inputs` are the names found in the text, `unused` those that are described and that no part asks
     for. `first_words` is the input that a dialogue begins with. `edited`: it differs from
@@ -59,6 +67,9 @@ class DraftPage(Shape):
     reply_in_words: str
     problems: list[DraftProblem]
     doubts: list[DraftProblem]
+    unguarded: list[UnguardedRule] = Field(
+        description="Rules in the words of its parts that none of the subject's checks watches over."
+    )
 
 
 class VersionLine(Shape):
@@ -250,6 +261,11 @@ def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft)
             "first_words": kind.first_words(draft.content),
             "reply_in_words": shape_in_words(draft.content.reply),
             "problems": [DraftProblem.model_validate(p) for p in kind.problems(draft.content)],
+            "unguarded": [
+                UnguardedRule(path=rule.path, words=rule.words)
+                for rule in rules_of(draft.content, subject.checks_for(draft.content.reply))
+                if not rule.guards
+            ],
             "doubts": [DraftProblem.model_validate(p) for p in kind.doubts(draft.content)],
         }
     )

@@ -138,7 +138,7 @@ def ticks_of(tx: Transaction, trial: trials.Trial, after: int) -> Ticks:
     """Those that landed after that number, as many as are good to send at once."""
     measures = len(trial.measures)
     most = max(MOST_BYTES // (measures + 18), 100)
-    found = marks.after(tx, trial.id, after, most)
+    found = marks.after(tx, trial.id, trial.columns, after, most)
     last = int(found.landed[-1]) if len(found) else after
     return Ticks(
         last=last if len(found) else max(after, min(after + most, trial.landed)),

@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem import starters
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import Document, Tag
@@ -70,6 +70,12 @@ class Measure(Shape):
     title: str
     margin: float
     signature: str
+    unit: str = Field("", description="Of its scores; empty where it tells none.")
+    score_margin: float = 0.0
+    aim: str = Field("", description="`more` or `less` where that way of a score is better.")
+    required: bool = True
+    weight: float = 1.0
+    judge: str = Field("", description="The model that is asked for it; empty for a plain check.")
 
 
 class SubjectPage(SubjectLine):

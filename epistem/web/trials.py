@@ -8,7 +8,7 @@ from typing import Any, Literal
 from flask import Response
 from pydantic import BaseModel, Field
 
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
 from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
@@ -158,6 +158,9 @@ class EstimateShape(Shape):
     from_past: bool
     too_long: int
     unfit: int
+    judge_calls: int = Field(description="Calls of models that judge, besides those of the arms.")
+    judge_tokens: int
+    judge_cents: float
     steady: list[int]
     showing: ShowingShape
 

@@ -13,7 +13,7 @@ from epistem.core.engine.answers import Answered, ToolUsed
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.wire.stream import Piece
-from epistem.models.driving import Driven, stream_out
+from epistem.models.driving import Driven
 from epistem.web.limits import TRIES
 from epistem.web.permits import held, held_stream
 from epistem.web.problems import Problem, problem_of
@@ -34,7 +34,7 @@ bp = blueprint("tries")
 
 _open_tries = BoundedSemaphore(TRIES)
 FULL = f"{TRIES} answers are being written already. Ask again in a moment."
-Item = Piece | ToolUsed | Driven[Answered]
+Item = Piece | ToolUsed | Tried
 
 
 @bp.post(
@@ -77,7 +77,7 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
         driven = Driven(Run(a_try.program()))
         begun.append(
             ModelStream(
-                lambda client: stream_out(client, a_try.endpoint, driven),
+                lambda client: tries.streamed(a_try, client, driven),
                 tries.QUICK,
                 SharedLimits(a_try.database),
             )
@@ -107,8 +107,7 @@ def _events(
                 yield f"event: tool\ndata: {tool_use(item).model_dump_json()}\n\n"
             else:
                 said["content"] = ""
-                tried = tries.judged(a_try, item.result, item.made)
-                yield f"event: answer\ndata: {_kept(a_try, tried).model_dump_json()}\n\n"
+                yield f"event: answer\ndata: {_kept(a_try, item).model_dump_json()}\n\n"
     except GeneratorExit:
         _keep_part(a_try, driven, said["content"], said["reasoning"], "stopped")
         raise

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from flask import Response
 from pydantic import BaseModel, Field
 
-from epistem.core.evidence.intervals import LEVEL, Rate
+from epistem.core.evidence.intervals import LEVEL, Interval, Rate
+from epistem.core.evidence.scores import Scores, ScoreWord
 from epistem.core.evidence.sentence import Kind, sentence_text, settling_segments
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
 from epistem.store import trials
+from epistem.web.findings import TrustShape, trust_shape
 from epistem.web.replies import (
     Shape,
     blueprint,
@@ -21,6 +23,7 @@ from epistem.web.subjects import Measure
 from epistem.web.trials import TrialPath
 from epistem.work.by_model import on_each_model
 from epistem.work.evidence import Evidence, evidence_of
+from epistem.work.probation import trust_of
 from epistem.work.tags import by_tag
 
 bp = blueprint("verdicts")
@@ -67,6 +70,38 @@ class ComparisonShape(Shape):
     settles: str = Field(description="What would settle it, in words; empty where it is settled.")
 
 
+class MeanShape(Shape):
+    """In the score's unit, with its 95% interval."""
+
+    value: float
+    low: float
+    high: float
+    answers: int
+    cases: int
+
+
+class ScoreDifferenceShape(Shape):
+    """Against the baseline, paired by case, in the score's unit; `p` stands in the family of all scores."""
+
+    arm: int
+    difference: float | None
+    low: float | None
+    high: float | None
+    word: ScoreWord
+    cases: int
+    p: float | None
+
+
+class ScoresShape(Shape):
+    """`means[arm]`; `strips[arm]` counts answers in bins, whose `edges` are one more than there are bins."""
+
+    measure: int | None = Field(description="null for all checks together, weighted.")
+    means: list[MeanShape | None]
+    differences: list[ScoreDifferenceShape]
+    edges: list[float]
+    strips: list[list[int]]
+
+
 class SegmentShape(Shape):
     kind: Kind
     text: str
@@ -93,6 +128,8 @@ class VerdictPage(Shape):
 
     `level` is that of words and differences; it is higher (`early`) until all readings are there.
     `same_needs[measure]` cases are the fewest for “same”, with nothing differing; null for never.
+    `scores` are of the measures that tell one; `untold[arm][measure]` is how often a check could not
+    tell, which is no pass; `trust[measure]` is of its judge, null for a plain check.
     `agreements[arm][measure]` is the share of pairs of repeats of a case that came out alike.
     """
 
@@ -116,6 +153,9 @@ class VerdictPage(Shape):
     comparisons: list[ComparisonShape]
     efforts: list[EffortShape]
     sentences: list[list[SegmentShape]]
+    scores: list[ScoresShape]
+    untold: list[list[int]]
+    trust: list[TrustShape | None]
 
 
 class HowToRead(BaseModel):
@@ -135,6 +175,7 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
         found = evidence_of(tx, trial, query.missing, query.baseline)
+        trust = trust_of(tx, trial)
     verdict = found.verdict
     asked = verdict.question
     return reply(
@@ -159,6 +200,9 @@ def get_verdict(path: TrialPath, query: HowToRead) -> Response:
             comparisons=[_comparison(each, found) for each in verdict.comparisons],
             efforts=[EffortShape.model_validate(e) for e in found.efforts],
             sentences=[[SegmentShape.model_validate(s) for s in row] for row in found.sentences],
+            scores=[_scores(each) for each in found.scores],
+            untold=found.untold,
+            trust=[None if told is None else trust_shape(told) for told in trust],
         )
     )
 
@@ -183,7 +227,9 @@ class TagList(Shape):
 class WhichTags(BaseModel):
     arm: int = Field(ge=0)
     baseline: int = Field(0, ge=0)
-    measure: int | None = Field(None, ge=0, description="Left out: whether all checks passed.")
+    measure: int | None = Field(
+        None, ge=0, description="Left out: whether all checks passed that are required."
+    )
 
 
 @bp.get(
@@ -232,12 +278,27 @@ def list_model_verdicts(path: TrialPath, query: HowToCount) -> Response:
     return reply(OnModels(models=told))
 
 
+def _scores(each: Scores) -> ScoresShape:
+    return ScoresShape(
+        measure=each.measure,
+        means=[m and MeanShape.model_validate(_with_ends(m._asdict())) for m in each.means],
+        differences=[
+            ScoreDifferenceShape.model_validate(_with_ends(vars(told))) for told in each.differences
+        ],
+        edges=each.edges,
+        strips=each.strips,
+    )
+
+
 def _rate(rate: Rate | None) -> RateShape | None:
-    if rate is None:
-        return None
-    ends = {"low": rate.interval.low, "high": rate.interval.high}
-    told = {name: value for name, value in vars(rate).items() if name != "interval"}
-    return RateShape.model_validate({**told, **ends})
+    return None if rate is None else RateShape.model_validate(_with_ends(vars(rate)))
+
+
+def _with_ends(told: dict[str, Any]) -> dict[str, Any]:
+    """With the ends of its interval in the interval's place; null where there is none."""
+    interval: Interval | None = told["interval"]
+    rest = {name: value for name, value in told.items() if name != "interval"}
+    return {**rest, "low": interval and interval.low, "high": interval and interval.high}
 
 
 def _comparison(each: Comparison, found: Evidence) -> ComparisonShape:

@@ -3,6 +3,9 @@
 import pytest
 
 from epistem.core.checks.registry import CHECKS
+from epistem.core.checks.uses import CheckUse
+from epistem.store import subjects
+from tests.kit.running import put_model
 from tests.kit.subjects import library
 from tests.web.conftest import assert_problem
 
@@ -63,4 +66,157 @@ def test_what_cannot_be_judged_is_refused_by_field(api, subject, checks, more, f
 
 
 def test_without_checks_or_answers_there_is_nothing_to_say(api, subject):
-    assert bench(api, []).get_json() == {"measures": [], "of": [], "faults": [], "answers": []}
+    assert bench(api, []).get_json() == {
+        "measures": [],
+        "of": [],
+        "faults": [],
+        "answers": [],
+        "trust": [],
+    }
+
+
+TONE = {"check": "judge.rubric", "options": {"criterion": "tone", "model": "gannet-l"}}
+
+
+def test_rules_of_the_draft_are_told_with_what_could_guard_them(api, subject):
+    draft = api.get("/subjects/shelf-note/draft").get_json()
+    part = draft["content"]["messages"][0]["parts"][0]
+    part["text"] = "Sort notes. Never promise a date."
+    etag = f'"{draft["revision"]}"'
+    assert api.put("/subjects/shelf-note/draft", draft["content"], etag=etag).status_code == 200
+    rules = api.get("/subjects/shelf-note/checks/rules").get_json()["rules"]
+    [rule] = [each for each in rules if each["words"] == "Never promise a date."]
+    assert rule["guards"] == []
+    assert [offer["check"] for offer in rule["offers"]] == ["safety.promises", "judge.yes_no"]
+
+
+def test_a_judge_is_put_to_the_test_and_the_bench_says_how_it_did(api, subject):
+    [before] = bench(api, [TONE], text="Hello").get_json()["trust"]
+    assert (before["tested"], before["trusted"]) == (False, False)
+    page = api.post("/judges/test", TONE).get_json()
+    assert [known["known"] for known in page["known"]] == [5, 4, 1, 3]
+    assert all(known["given"] for known in page["known"])
+    again = api.post("/judges/test", TONE).get_json()
+    assert again["cents"] > 0  # a test asks anew: a model may have changed behind its name
+    assert again["trust"] == page["trust"]
+    [after] = bench(api, [TONE]).get_json()["trust"]
+    assert after == page["trust"]
+    assert_problem(api.post("/judges/test", {"check": "tone.emoji"}), 422, "check", "asks no model")
+
+
+def test_a_judge_is_asked_about_one_answer(api, subject):
+    page = api.post(
+        "/subjects/shelf-note/checks/judged", {"check": TONE, "text": "Thank you, glad to help!"}
+    ).get_json()
+    [finding] = page["findings"]
+    assert (finding["unit"], 1 <= finding["score"] <= 5) == ("point", True)
+    gone = {"check": {"check": "judge.rubric", "options": {"model": "nobody"}}, "text": "x"}
+    refused = api.post("/subjects/shelf-note/checks/judged", gone)
+    assert_problem(refused, 422, "options.model", "not in the list")
+
+
+def test_a_try_is_judged_after_its_answer(api, subject):
+    api.change("/subjects/shelf-note/checks", {"checks": [TONE, {"check": "tone.emoji"}]})
+    body = {"content": api.get("/subjects/shelf-note/draft").get_json()["content"],
+            "inputs": {"note": "Where is my atlas?"}, "model": "tern-s"}  # fmt: skip
+    tried = api.post("/subjects/shelf-note/tries", body).get_json()
+    assert [finding["measure"] for finding in tried["findings"]] == [0, 1]
+    assert tried["findings"][0]["score"] is not None
+
+
+def test_what_a_case_expects_brings_the_checks_that_it_needs(api, subject):
+    expected = [{"known": False}, {"refuse": True}]
+    for at, expect in enumerate(expected):
+        answer = api.post(
+            "/subjects/shelf-note/cases", {"inputs": {"note": f"note {at}"}, "expect": expect}
+        )
+        assert answer.status_code == 201, answer.get_json()
+    page = api.get("/subjects/shelf-note").get_json()
+    keys = [use["check"] for use in page["checks"]]
+    assert keys[-2:] == ["grounding.not_known", "safety.refuses"]
+
+
+def test_a_draft_tells_its_rules_without_a_check(api, subject):
+    draft = api.get("/subjects/shelf-note/draft").get_json()
+    draft["content"]["messages"][0]["parts"][0]["text"] = "Never promise a date. Be kind."
+    etag = f'"{draft["revision"]}"'
+    page = api.put("/subjects/shelf-note/draft", draft["content"], etag=etag).get_json()
+    assert {"path": "messages.0.parts.0.text", "words": "Never promise a date."} in page[
+        "unguarded"
+    ]
+
+
+def test_every_option_is_described_with_its_default(api):
+    for kind in api.get("/checks").get_json()["kinds"]:
+        for name, told in kind["options"].get("properties", {}).items():
+            assert "default" in told, f"{kind['key']}: {name}"
+    kinds = {
+        kind["key"]: kind["options"]["properties"]
+        for kind in api.get("/checks").get_json()["kinds"]
+    }
+    assert len(kinds["safety.personal_data"]["kinds"]["default"]) == 6
+    assert kinds["judge.own"]["shown"]["default"] == ["question"]
+
+
+@pytest.mark.parametrize(
+    "broken",
+    [
+        CheckUse(check="house.name"),  # of a package that is not installed any more
+        CheckUse(check="tone.emoji", options={"colour": "red"}),  # of an older version of the check
+    ],
+)
+def test_a_kept_check_that_cannot_be_had_any_more_stops_nothing_else(
+    api, database, subject, broken
+):
+    with database.transaction() as tx:
+        subjects.set_checks(
+            tx, subject, [broken, CheckUse(check="tone.exclamation")], subject.checks_revision
+        )
+    page = api.get("/subjects/shelf-note").get_json()
+    assert [measure["title"] for measure in page["measures"]][1:] == ["no exclamation marks"]
+    body = {"content": api.get("/subjects/shelf-note/draft").get_json()["content"],
+            "inputs": {"note": "Where is my atlas?"}, "model": "tern-s"}  # fmt: skip
+    tried = api.post("/subjects/shelf-note/tries", body).get_json()
+    assert [finding["measure"] for finding in tried["findings"]] == [1]
+    assert len(tried["not_checked"]) == 1
+    checks = {"checks": [{"check": "tone.exclamation"}]}
+    assert api.change("/subjects/shelf-note/checks", checks).status_code < 300
+
+
+def test_a_judge_is_told_what_a_try_was_an_answer_to(api, database, subject, model_server):
+    put_model(database, "critic", model_server.url)
+    model_server.answer = lambda body: '{"reason": "So.", "score": 2}'
+    body = {"content": api.get("/subjects/shelf-note/draft").get_json()["content"],
+            "inputs": {"note": "Where is my atlas?"}, "model": "tern-s"}  # fmt: skip
+    tried = api.post("/subjects/shelf-note/tries", body).get_json()
+    critic = {"check": "judge.rubric", "options": {"model": "critic"}}
+    asked = {"check": critic, "try_id": tried["try_id"]}
+    page = api.post("/subjects/shelf-note/checks/judged", asked).get_json()
+    assert (page["findings"][0]["passed"], page["findings"][0]["score"]) == (False, 2)
+    shown = model_server.requests[-1]["messages"][1]["content"]
+    assert "Where is my atlas?" in shown
+    assert tried["answer"] in shown
+
+
+def test_a_reply_without_a_score_is_not_remembered(api, database, subject, model_server):
+    put_model(database, "critic", model_server.url)
+    critic = {"check": "judge.rubric", "options": {"model": "critic"}}
+    given = []
+    for reply in ("No idea.", '{"score": 5}', "No idea."):
+        model_server.answer = lambda body, reply=reply: reply
+        page = api.post(
+            "/subjects/shelf-note/checks/judged", {"check": critic, "text": "Hello"}
+        ).get_json()
+        given.append(page["findings"][0]["score"])
+    assert given == [None, 5, 5]
+
+
+def test_a_judge_that_never_answers_keeps_what_is_known_of_it(api, database, subject, model_server):
+    put_model(database, "critic", model_server.url)
+    critic = {"check": "judge.rubric", "options": {"criterion": "tone", "model": "critic"}}
+    model_server.answer = lambda body: '{"score": 3}'
+    before = api.post("/judges/test", critic).get_json()["trust"]
+    model_server.answer = lambda body: (500, b"broken" * 20_000, {})
+    assert_problem(api.post("/judges/test", critic), 502, "model", "critic")
+    [after] = bench(api, [critic]).get_json()["trust"]
+    assert after == before

@@ -329,6 +329,15 @@ class TestVerdicts:
         assert_problem(api.get(query.replace("arm=1", "arm=7")), 422, "arm", "arm=7 is not there")
 
     def test_one_of_a_trial_that_has_no_reading_yet(self, api, subject):
+        scored = [{"check": "structure.length"}, {"check": "outcome.label"}]
+        checks = [*scored, {"check": "tone.reading_grade", "required": False}]
+        for started in ({}, {"checks": checks}):
+            page = f"/trials/{start(api, **started).get_json()['id']}"
+            asked = ("", "/tags?arm=1", "/tags?arm=1&measure=1", "/models", "?baseline=1")
+            for url in (page, f"{page}/ticks", *(f"{page}/verdict{query}" for query in asked)):
+                assert api.get(url).status_code == 200, url
+            assert api.get(f"{page}/verdict/tags?arm=1").get_json()["tags"] == []
+            assert api.post(f"{page}/stop").status_code == 200
         trial = start(api).get_json()["id"]
         verdict = api.get(f"/trials/{trial}/verdict").get_json()
         assert verdict["rates"] == [[None] * 4] * 2
