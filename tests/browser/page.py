@@ -61,6 +61,10 @@ class Page:
     def all(self, name: str) -> list[WebElement]:
         return self.driver.find_elements(By.CSS_SELECTOR, f'[data-test="{name}"]')
 
+    def scroll_to(self, name: str) -> None:
+        """To the top of its panel."""
+        self.driver.execute_script("arguments[0].scrollIntoView()", self.find(name))
+
     def find(self, name: str, inside: str = "") -> WebElement:
         """The first that is shown, waited for."""
 

@@ -106,8 +106,21 @@ def checks(page: Page) -> None:
     page.until(lambda: "promises something" in page.texts("bench-answer")[0])
 
 
+def judge(page: Page) -> None:
+    page.click("check-judge.rubric")
+    page.click("test-judge")
+    page.find("known-answers")
+    page.scroll_to("judge-trust")
+
+
+def scores(page: Page) -> None:
+    page.until(lambda: len(page.all("reader-answer")) == 2)
+    page.find("scores")
+    page.scroll_to("scores")
+
+
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
-    ("desk", "/", lambda page: page.reads("desk-sentence", "Nothing is left to do")),
+    ("desk", "/", lambda page: page.reads("desk-sentence", "desk-reply")),
     ("draft", f"{PROMPT}/draft", draft),
     ("request", f"{PROMPT}/draft", request),
     ("reply", f"{PROMPT}/draft", reply),
@@ -121,6 +134,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("models", "/models/plover-judge", models),
     ("trial", f"{PROMPT}/trial?plan=1", started),
     ("checks", f"{PROMPT}/checks", checks),
+    ("judge", "/subjects/desk-reply/checks", judge),
+    ("scores", "/subjects/desk-reply/verdict/2?measure=0", scores),
 ]
 
 

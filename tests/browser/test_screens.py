@@ -387,3 +387,37 @@ class TestChecks:
         page.find("option-at").clear()
         page.find("option-at").send_keys("label")
         page.until(lambda: "kept as you change" in page.text("checks-kept"))
+
+
+class TestJudgesAndRules:
+    def test_a_rule_in_the_prompts_own_words_gets_its_check(self, page):
+        new_prompt(page, "own-words")
+        page.type_into("0-0", "Answer in at most 40 words.")
+        page.reads("kept", "kept")
+        page.go("/subjects/own-words/checks")
+        page.reads("own-words", "1 rule that no check watches over")
+        page.click("offer-structure.length")
+        page.reads("to-checks", "2 checks")
+        page.reads("own-words", "every rule found has its check")
+
+    def test_a_judge_is_put_to_the_test_on_the_screen(self, page):
+        page.go("/subjects/desk-reply/checks")
+        page.click("check-judge.rubric")
+        page.reads("trust-word", "To be trusted")
+        page.click("test-judge")
+        page.reads("known-answers", "Of course your dog may come")
+        page.find("use-form")
+
+    def test_scores_stand_beside_pass_rates_in_the_verdict(self, page, make):
+        subjects = make.call("GET", "/subjects")[0]["subjects"]
+        [line] = [each for each in subjects if each["name"] == "desk-reply"]
+        page.go(f"/subjects/desk-reply/verdict/{line['latest_trial']}")
+        page.reads("verdict-sentence", "worse")
+        rows = page.until(lambda: page.all("score-row"))
+        assert [row.text.split("\n")[0] for row in rows[:2]] == [
+            "all checks, weighted",
+            "Tone, 4 of 5 at least (plover-judge)",
+        ]
+        assert "better" in rows[1].text
+        rows[1].click()
+        page.until(lambda: "measure=0" in page.driver.current_url)

@@ -257,7 +257,7 @@ class TestDesk:
         page.fill("desk-find", Keys.BACKSPACE)
         page.click("import")
         chosen = "\n".join(str(tmp_path / name) for name in ("again.yaml", "wrong.yaml"))
-        page.driver.find_element(By.CSS_SELECTOR, "[data-test=import-files]").send_keys(chosen)
+        page.until(lambda: page.all("import-files"))[0].send_keys(chosen)
         page.until(lambda: len(page.all("import-line")) == 2)
         assert "Line 3: There is no field “colour”" in page.texts("import-line")[1]
         page.click("import-go")

@@ -17,7 +17,7 @@ const hasTree = computed(() => typeof props.value === "object" && props.value !=
 const hasDrawn = computed(() => !hasTree.value && looksLikeMarkdown(props.text));
 const chosen = ref<boolean | null>(null);
 /** Words that a check objects to can be underlined in the raw text only. */
-const objected = computed(() => props.findings.some((finding) => !finding.passed && finding.spans.length > 0));
+const objected = computed(() => props.findings.some((finding) => finding.passed === false && finding.spans.length > 0));
 const raw = computed(() => chosen.value ?? (!(hasTree.value && props.beside !== undefined) && ((objected.value && props.faults.length === 0) || props.differs.length > 0)));
 const all = ref(false);
 const isJson = computed(() => /^\s*[[{`]/.test(props.text));

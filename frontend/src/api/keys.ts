@@ -10,6 +10,7 @@ export const keys = {
   settings: () => ["settings"],
   checks: () => ["checks"],
 
+  rules: (name: Name, checks: Name) => ["rules", name, checks],
   bench: (name: Name, asked: Name) => ["bench", name, asked],
 
   subject: (name: Name) => ["subject", name],

@@ -20,6 +20,8 @@ export function staleIn(queries: QueryClient) {
     trialPage: (id: number) => drop(keys.trial(id)),
     /** More of its answers landed. */
     verdict: (id: number) => drop(keys.verdict(id)),
+    /** A judge was put to the test. */
+    judges: () => drop(["bench"], ["verdict"]),
     all: () => drop([]),
   };
 }

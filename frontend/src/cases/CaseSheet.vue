@@ -50,6 +50,11 @@ onMounted(async () => {
   if (props.typing) fields.value?.[0]?.focus();
 });
 
+const EXPECTED = [
+  ["known", "Do the inputs say what is asked?", "yes: it answers", "no: it says so"],
+  ["refuse", "Should it decline?", "yes: it declines", "no: it answers"],
+] as const;
+
 async function save(): Promise<void> {
   if (busy.value || (!dirty.value && !isNew.value)) return;
   if (!(await doc.keep(isNew.value))) return;
@@ -96,6 +101,16 @@ async function save(): Promise<void> {
         <span>It must not say <span class="caption">(words, one a line; capitals do not count)</span></span>
         <textarea v-model="texts.mustNotSay" rows="1" class="field field-sizing-content max-h-30 w-full font-serif" data-test="case-must-not-say"></textarea>
       </label>
+      <div class="grid grid-cols-2 gap-4">
+        <label v-for="[field, told, yes, no] in EXPECTED" :key="field" class="flex flex-col gap-1">
+          <span>{{ told }}</span>
+          <select v-model="texts[field]" class="field px-1" :data-test="`case-${field}`">
+            <option value="">nothing is expected</option>
+            <option value="yes">{{ yes }}</option>
+            <option value="no">{{ no }}</option>
+          </select>
+        </label>
+      </div>
       <label class="flex flex-col gap-1">
         <span>Tags <span class="caption">(commas between)</span></span>
         <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" />

@@ -3,12 +3,16 @@ import type { Case, CasePage } from "@/api/schema";
 import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
 
+export type Choice = "" | "yes" | "no";
 export interface Texts {
   inputs: Record<string, string>;
   label: string;
   answer: string;
   /** One a line. */
   mustNotSay: string;
+  /** Whether the inputs say what is asked, and whether it should be declined; empty where nothing is expected. */
+  known: Choice;
+  refuse: Choice;
   /** What the person says next, each turn a text of its own. */
   turns: string[];
   /** With commas between. */
@@ -21,6 +25,8 @@ export const FIELDS: Record<Field, string> = {
   label: "label",
   answer: "right answer",
   mustNotSay: "words it must not say",
+  known: "whether the inputs tell",
+  refuse: "whether to decline",
   turns: "turns",
   tags: "tags",
 };
@@ -32,6 +38,8 @@ export function textsOf(content: Case): Texts {
     label: expect?.label ?? "",
     answer: expect?.answer ?? "",
     mustNotSay: (expect?.must_not_say ?? []).join("\n"),
+    known: choiceOf(expect?.known),
+    refuse: choiceOf(expect?.refuse),
     turns: [...turns],
     tags: tags.join(", "),
   };
@@ -50,6 +58,8 @@ export function contentWith(content: Case, texts: Texts): Case {
       ...expect,
       label: taken("label", texts.label.trim() || null, expect?.label),
       answer: taken("answer", texts.answer.trim() ? texts.answer : null, expect?.answer),
+      known: taken("known", chosenIn(texts.known), expect?.known),
+      refuse: taken("refuse", chosenIn(texts.refuse), expect?.refuse),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
@@ -65,6 +75,8 @@ function valueLike(kept: unknown, text: string): unknown {
   return valueOf(text);
 }
 
+const choiceOf = (value: boolean | null | undefined): Choice => (value == null ? "" : value ? "yes" : "no");
+const chosenIn = (choice: Choice) => (choice === "" ? null : choice === "yes");
 const linesOf = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
 
 export function blankCase(inputs: string[]): CasePage {

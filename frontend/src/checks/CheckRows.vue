@@ -2,11 +2,14 @@
 /** The checks in use, as sentences one reads: options and margins are changed in place, further ones added by words. */
 import { computed, ref } from "vue";
 
-import type { CheckKind, CheckUse } from "@/api/schema";
+import type { CheckKind, CheckUse, TrustShape } from "@/api/schema";
 import OptionsForm from "@/parts/OptionsForm.vue";
 import TypedField from "@/parts/TypedField.vue";
 import { copied } from "@/parts/values";
 import AddCheck from "./AddCheck.vue";
+import { freeId } from "./ids";
+import JudgeTrust from "./JudgeTrust.vue";
+import UseForm from "./UseForm.vue";
 
 const props = defineProps<{
   kinds: CheckKind[];
@@ -14,6 +17,8 @@ const props = defineProps<{
   /** Of each use what it asks of every answer, and why it can't be had: as the server says. */
   sentences?: string[][];
   faults?: string[];
+  /** Of each use what is known of its judge; null for a plain check. */
+  trust?: (TrustShape | null)[];
 }>();
 const checks = defineModel<CheckUse[]>({ required: true });
 /** The use that is looked at. */
@@ -23,6 +28,7 @@ const opened = ref<number | null>(null);
 const kindOf = (use: CheckUse) => props.kinds.find((kind) => kind.key === use.check);
 const rows = computed(() => checks.value.map((use, at) => ({ use, at, kind: kindOf(use), told: toldOf(use, at) })));
 function toldOf(use: CheckUse, at: number): string {
+  if (use.name && (props.sentences?.[at]?.length ?? 0) < 2) return use.name;
   const said = props.sentences?.[at];
   return (said?.length ? said : (kindOf(use)?.aspects ?? [use.check])).join(" · ");
 }
@@ -30,7 +36,9 @@ const hasOptions = (kind: CheckKind | undefined) => Object.keys((kind?.options.p
 
 function add(kind: CheckKind): void {
   const at = checks.value.length;
-  checks.value = [...checks.value, { check: kind.key, options: {}, margin: 2 }];
+  // Judges of one prompt are mostly one model.
+  const model = kind.asks ? checks.value.map((use) => use.options?.model).find((each) => typeof each === "string" && each) : undefined;
+  checks.value = [...checks.value, { check: kind.key, options: model ? { model } : {}, margin: 2, id: freeId(checks.value, kind.key) }];
   chosen.value = at;
   opened.value = hasOptions(kind) ? at : null;
 }
@@ -40,7 +48,8 @@ function remove(at: number): void {
 }
 /** The same check once more: with other options it is a measure of its own. */
 function again(at: number): void {
-  checks.value = [...checks.value.slice(0, at + 1), { ...copied(checks.value[at]!) }, ...checks.value.slice(at + 1)];
+  const more = { ...copied(checks.value[at]!), id: freeId(checks.value, checks.value[at]!.check) };
+  checks.value = [...checks.value.slice(0, at + 1), more, ...checks.value.slice(at + 1)];
   chosen.value = opened.value = at + 1;
 }
 function change(at: number, edit: Partial<CheckUse>): void {
@@ -57,7 +66,7 @@ function look(at: number): void {
     <ul>
       <li
         v-for="{ use, at, kind, told } in rows"
-        :key="`${use.check} ${at}`"
+        :key="`${use.check} ${use.id ?? ''} ${at}`"
         class="border-b border-rule-soft py-line"
         :class="{ 'bg-rust-wash': wrong?.startsWith(`checks.${at}`), 'bg-kelp-wash': chosen === at && opened !== at }"
         data-test="check-row"
@@ -72,7 +81,8 @@ function look(at: number): void {
             :data-test="`check-${use.check}`"
             @click="look(at)"
           >
-            {{ told }}
+            {{ told }}<span v-if="use.required === false" class="caption"> · not required</span>
+            <span v-if="trust?.[at] && !trust[at]!.trusted && !faults?.[at]" class="caption text-straw"> · not to be trusted yet</span>
           </button>
           <label class="caption flex items-center gap-1 whitespace-nowrap" title="A difference this small does not matter to you">
             same within
@@ -93,10 +103,12 @@ function look(at: number): void {
         <div v-if="opened === at" class="pt-1 pb-1">
           <p class="caption">{{ kind?.summary }}</p>
           <OptionsForm v-if="kind && hasOptions(kind)" class="py-2" :schema="kind.options" :model-value="use.options ?? {}" @update:model-value="change(at, { options: $event })" />
+          <JudgeTrust v-if="trust?.[at] && !faults?.[at]" :use="use" :trust="trust[at]!" />
+          <UseForm v-if="kind" :use="use" :kind="kind" @change="change(at, $event)" />
           <button
             v-if="hasOptions(kind)"
             type="button"
-            class="link text-sm"
+            class="link mt-2 text-sm"
             title="Used twice it needs other options, and makes two rows of evidence"
             @click="again(at)"
           >

@@ -6,7 +6,7 @@ import { useRoute } from "vue-router";
 import { useCheckKinds } from "@/api/checks";
 import { messageOf } from "@/api/client";
 import { faultOf } from "@/api/fault";
-import type { BenchAnswer, CheckUse, SubjectPage } from "@/api/schema";
+import type { BenchAnswer, CheckExample, CheckUse, OfferShape, SubjectPage } from "@/api/schema";
 import { fetchSubject, useSubjectChanges } from "@/api/subjects";
 import { useKeys } from "@/frame/keys";
 import { useKeptDocument } from "@/keep/useKeptDocument";
@@ -14,8 +14,11 @@ import FindingList from "@/marks/FindingList.vue";
 import { count } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
 import { alike } from "@/parts/values";
+import AskJudge from "./AskJudge.vue";
 import CheckRows from "./CheckRows.vue";
+import OwnWords from "./OwnWords.vue";
 import OverTrial from "./OverTrial.vue";
+import { freeId } from "./ids";
 import { useSentences } from "./useSentences";
 
 const TRIES = 5;
@@ -36,12 +39,24 @@ const { content: checks, status, error, both } = kept;
 const chosen = ref<number | null>(null);
 const text = ref("");
 
-const { bench, page, sentences, faults } = useSentences(ref(name), () => checks.value, () => ({ text: text.value || null, tries: TRIES }));
+const { bench, page, sentences, faults, trust } = useSentences(ref(name), () => checks.value, () => ({ text: text.value || null, tries: TRIES }));
 const findingsOf = (answer: BenchAnswer) => (chosen.value === null ? answer.findings : answer.findings.filter((each) => page.value?.of[each.measure] === chosen.value));
-const failed = (answer: BenchAnswer) => answer.findings.filter((finding) => !finding.passed).length;
+const failed = (answer: BenchAnswer) => answer.findings.filter((finding) => finding.passed === false).length;
 const kind = computed(() => (chosen.value === null ? null : (kinds.data.value?.kinds.find((each) => each.key === checks.value?.[chosen.value!]?.check) ?? null)));
+/** One that the prompt's own words ask for; a judge still wants its model. */
+function take(offer: OfferShape): void {
+  const uses = checks.value ?? [];
+  const model = offer.check.startsWith("judge.") ? uses.map((use) => use.options?.model).find((each) => typeof each === "string" && each) : undefined;
+  checks.value = [...uses, { check: offer.check, options: { ...offer.options, ...(model ? { model } : {}) }, margin: 2, id: freeId(uses, offer.check) }];
+  chosen.value = uses.length;
+}
+/** Of a judge by a criterion those of that criterion. */
+function examplesOf(all: CheckExample[]): CheckExample[] {
+  const criterion = checks.value?.[chosen.value ?? -1]?.options?.criterion ?? "relevance";
+  return kind.value?.asks ? all.filter((each) => each.options.criterion === criterion) : all;
+}
 /** The options that most of its examples have. */
-const usual = computed(() => JSON.stringify(kind.value?.good[0]?.options ?? {}));
+const usual = computed(() => JSON.stringify(examplesOf(kind.value?.good ?? [])[0]?.options ?? {}));
 const told = computed(() => {
   if (status.value === "AWAY") return "the server is away; kept in this browser";
   if (status.value === "REFUSED") return "not kept yet";
@@ -75,12 +90,13 @@ useKeys([
         <template v-else>
           <p v-if="error" class="text-sm text-rust" role="alert">{{ error }}</p>
           <p v-if="both.length" class="text-sm text-straw" role="status">The checks were changed elsewhere, too; yours stand.</p>
-          <CheckRows v-model="checks" v-model:chosen="chosen" :kinds="kinds.data.value?.kinds ?? []" :sentences="sentences" :faults="faults" :wrong="null" />
+          <CheckRows v-model="checks" v-model:chosen="chosen" :kinds="kinds.data.value?.kinds ?? []" :sentences="sentences" :faults="faults" :trust="trust" :wrong="null" />
+          <OwnWords :name="name" :checks="checks" :kept="status === 'KEPT'" @add="take" />
         </template>
       </div>
       <div v-if="kind" class="max-h-[38%] overflow-auto border-t border-rule px-4 py-2" data-test="own-examples">
         <div class="grid grid-cols-2 gap-4">
-          <div v-for="[what, list] in [['passes', kind.good], ['does not', kind.bad]] as const" :key="what" class="min-w-0">
+          <div v-for="[what, list] in [['passes', examplesOf(kind.good)], ['does not', examplesOf(kind.bad)]] as const" :key="what" class="min-w-0">
             <p class="caption">{{ what }}</p>
             <button
               v-for="(example, at) in list"
@@ -115,7 +131,7 @@ useKeys([
         ></textarea>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
-        <OverTrial v-if="chosen !== null && checks?.[chosen]" :name="name" :use="checks[chosen]!" />
+        <OverTrial v-if="chosen !== null && checks?.[chosen] && !kind?.asks" :name="name" :use="checks[chosen]!" />
         <p v-if="faultOf(bench)" class="p-4 text-rust" role="alert" data-test="bench-fault">{{ messageOf(faultOf(bench)) }}</p>
         <article v-for="(answer, at) in page?.answers" :key="at" class="border-b border-rule-soft px-4 py-2" data-test="bench-answer">
           <p class="flex gap-3">
@@ -123,7 +139,8 @@ useKeys([
             <span class="caption" :class="failed(answer) ? 'text-rust' : ''">{{ failed(answer) ? `${count(failed(answer), "finding")} against it` : "passes all" }} · {{ answer.ms.toFixed(1) }} ms</span>
           </p>
           <div class="max-h-37.5 overflow-auto font-serif text-read"><MarkedText :text="answer.text" :findings="findingsOf(answer)" /></div>
-          <FindingList class="mt-1 text-sm" :findings="findingsOf(answer)" />
+          <FindingList class="mt-1 text-sm" :findings="findingsOf(answer)" :most="chosen === null ? 3 : undefined" />
+          <AskJudge v-if="chosen !== null && kind?.asks && checks?.[chosen]" :name="name" :use="checks[chosen]!" :answer="answer" />
         </article>
         <p v-if="page && page.answers.length === 0" class="p-4 text-ink-2">Nothing to judge yet: paste an answer above, or try the draft once.</p>
       </div>

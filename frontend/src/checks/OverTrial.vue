@@ -68,7 +68,7 @@ const rate = (passed: number, of: number) => (of ? `${((100 * passed) / of).toFi
           <span class="caption">case {{ each.case }}, {{ found.arms[each.arm]?.name }}, repeat {{ each.repeat + 1 }} · </span>
           <span class="text-sm" :class="each.passes ? 'text-ink-2' : 'text-rust'">{{ each.message }}</span>
           <span class="block font-serif text-base">
-            <MarkedText :text="each.text" :findings="[{ measure: 0, title: '', passed: each.passes, message: each.message, spans: each.spans, score: null, unit: '' }]" />
+            <MarkedText :text="each.text" :findings="[{ measure: 0, title: '', passed: each.passes, required: true, message: each.message, spans: each.spans, score: null, unit: '', pointers: [], sources: [] }]" />
           </span>
         </li>
       </ol>

@@ -16,5 +16,8 @@ export function useSentences(name: Ref<string>, checks: () => CheckUse[] | null,
     (checks() ?? []).map((_, at) => (page.value?.measures ?? []).filter((_m, m) => page.value?.of[m] === at).map((measure) => measure.title)),
   );
   const faults = computed(() => (page.value?.faults.length === checks()?.length ? page.value?.faults : undefined));
-  return { bench, page, sentences, faults };
+  const trust = computed(() =>
+    (checks() ?? []).map((_, at) => page.value?.trust.find((_t, m) => page.value?.of[m] === at) ?? null),
+  );
+  return { bench, page, sentences, faults, trust };
 }

@@ -141,7 +141,7 @@ useKeys([
           </template>
           <div v-for="n in error ? 0 : 3" :key="n" class="h-14 bg-paper" aria-label="Loading"></div>
         </div>
-        <PromptSheet v-else ref="sheet" v-model="content" :problems="facts.problems" :inputs="facts.inputs" @fragment="openFragments($event)" />
+        <PromptSheet v-else ref="sheet" v-model="content" :problems="facts.problems" :inputs="facts.inputs" :unguarded="facts.unguarded" @fragment="openFragments($event)" />
       </div>
       <SheetDrawers
         v-if="content"

@@ -4,6 +4,7 @@ import type { KeyBinding } from "@codemirror/view";
 import { useTemplateRef } from "vue";
 
 import type { DraftProblem, FragmentLine, Message, Part } from "@/api/schema";
+import { count } from "@/marks/format";
 import type { TemplateWords } from "@/parts/templateWords";
 import TextEditor from "@/parts/TextEditor.vue";
 import NewerFragments from "./fragments/NewerFragments.vue";
@@ -19,6 +20,8 @@ const props = defineProps<{
   words: TemplateWords;
   fragments: FragmentLine[];
   mark: "above" | "below" | "dragged" | null;
+  /** Rules in its words that no check watches over. */
+  open?: string[];
 }>();
 const emit = defineEmits<{ act: [action: PartAction, place: Place]; drag: [event: PointerEvent, place: Place]; focused: [place: Place] }>();
 const editor = useTemplateRef<InstanceType<typeof TextEditor>>("editor");
@@ -85,6 +88,14 @@ defineExpose({
           :class="part.off ? 'text-ink-3 line-through' : ''"
           :aria-label="`Name of part ${p + 1} of message ${m + 1}`"
         />
+        <RouterLink
+          v-if="open?.length && !part.off"
+          class="text-xs text-straw underline decoration-dotted underline-offset-2"
+          :to="{ name: 'checks' }"
+          :title="`No check watches over: ${open.map((words) => `“${words}”`).join(' ')}`"
+          data-test="open-rules"
+          >{{ count(open.length, "rule") }} without a check</RouterLink
+        >
         <span v-if="part.off" class="text-xs font-medium text-straw" data-test="part-is-off">off, not sent</span>
         <span
           class="flex items-baseline gap-3 text-xs opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"

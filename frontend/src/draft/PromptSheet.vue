@@ -3,7 +3,7 @@
 import { computed, nextTick, onMounted, ref } from "vue";
 
 import { useFragments } from "@/api/fragments";
-import type { DraftProblem, FragmentLine, Prompt } from "@/api/schema";
+import type { DraftProblem, FragmentLine, Prompt, UnguardedRule } from "@/api/schema";
 import { useChange } from "./change";
 import type { PartAction } from "./PartMenu.vue";
 import PartRow from "./PartRow.vue";
@@ -11,7 +11,7 @@ import * as sheet from "./sheet";
 import { type Place, problemOf, ROLES } from "./sheet";
 import { useDrag } from "./useDrag";
 
-const props = defineProps<{ problems: DraftProblem[]; inputs: string[] }>();
+const props = defineProps<{ problems: DraftProblem[]; inputs: string[]; unguarded: UnguardedRule[] }>();
 const prompt = defineModel<Prompt>({ required: true });
 const emit = defineEmits<{ fragment: [place: Place] }>();
 interface Editor {
@@ -35,6 +35,13 @@ const words = computed(() => {
       about: each.about,
     })),
   };
+});
+
+/** Words of rules that no check watches over, by the path of their part. */
+const openRules = computed(() => {
+  const found: Record<string, string[]> = {};
+  for (const { path, words: said } of props.unguarded) (found[path] ??= []).push(said);
+  return found;
 });
 
 const NONE: FragmentLine[] = [];
@@ -121,6 +128,7 @@ defineExpose({ insert });
         :words="words"
         :fragments="fragments.data.value?.fragments ?? NONE"
         :mark="markOf(m, p)"
+        :open="openRules[`messages.${m}.parts.${p}.text`]"
         @act="act"
         @drag="drag.begin"
         @focused="lastFocused = $event"

@@ -2,7 +2,7 @@ import { computed, reactive } from "vue";
 
 import { useStale } from "@/api/stale";
 import { api, got, ifMatch, messageOf } from "@/api/client";
-import type { DraftPage, DraftProblem, Prompt, Renamed } from "@/api/schema";
+import type { DraftPage, DraftProblem, UnguardedRule, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { type Home, useKeptDocument } from "@/keep/useKeptDocument";
 import { historyOf } from "./undo";
@@ -25,6 +25,7 @@ export function useDraft(name: string) {
     replyInWords: "",
     problems: [] as DraftProblem[],
     doubts: [] as DraftProblem[],
+    unguarded: [] as UnguardedRule[],
   });
 
   function take(page: DraftPage): DraftPage {
@@ -37,6 +38,7 @@ export function useDraft(name: string) {
     facts.replyInWords = page.reply_in_words;
     facts.problems = page.problems;
     facts.doubts = page.doubts;
+    facts.unguarded = page.unguarded;
     return page;
   }
 

@@ -10,7 +10,7 @@ const props = withDefaults(
   { differs: () => [], side: "other" },
 );
 const objections = computed(() =>
-  props.findings.filter((finding) => !finding.passed).flatMap((finding) => finding.spans),
+  props.findings.filter((finding) => finding.passed === false).flatMap((finding) => finding.spans),
 );
 const pieces = computed(() => {
   const differs = new Set<Span>(props.differs);

@@ -48,3 +48,10 @@ function plain(value: unknown): string {
     isRecord(each) ? Object.fromEntries(Object.entries(each).filter(([, inner]) => inner !== null).sort(([a], [b]) => (a < b ? -1 : 1))) : each,
   );
 }
+
+/** A value as one reads it: passages each after its title, a record's fields a line each. */
+export function readText(value: unknown): string {
+  if (Array.isArray(value)) return value.map((each, at) => (isRecord(each) && "text" in each ? `[${at + 1}] ${each.title ? `${String(each.title)}: ` : ""}${String(each.text)}` : `- ${readText(each)}`)).join("\n");
+  if (isRecord(value)) return Object.entries(value).map(([name, each]) => `${name}: ${readText(each)}`).join("\n");
+  return shown(value);
+}

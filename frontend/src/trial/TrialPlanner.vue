@@ -76,7 +76,7 @@ const chosen = computed(() => {
   return estimate.value?.cases ?? null;
 });
 const calls = computed(() => (plan.value && chosen.value !== null ? plan.value.arms.length * chosen.value * (plan.value.repeats || 0) : null));
-const unexpected = computed(() => estimate.value?.unlabelled ?? 0);
+const unexpected = computed(() => (plan.value?.checks.some((use) => use.check === "outcome.label") ? (estimate.value?.unlabelled ?? 0) : 0));
 
 function toggleTag(tag: string): void {
   if (!plan.value) return;
@@ -187,7 +187,8 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <p class="font-serif text-say" data-test="calls">
         {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }} × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
           = <b class="font-semibold">{{ count(calls, "call") }}</b></template
-        ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template>
+        ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template
+        ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template>
       </p>
       <p class="caption mb-1 min-h-3.75" data-test="takes">{{ takes }}</p>
       <p v-if="estimate?.steady.length" class="text-sm text-ink-2" data-test="steady-arms">
@@ -223,10 +224,10 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       </div>
     </footer>
   </form>
-  <div class="flex min-w-0 flex-1 flex-col gap-3">
+  <div class="flex min-h-0 min-w-0 flex-1 flex-col gap-3">
     <WhatItShows
       v-if="plan && !inTheWay"
-      class="shrink-0"
+      class="shrink"
       :showing="estimate?.showing ?? null"
       :fault="fault"
       :repeats="plan.repeats"

@@ -14,13 +14,14 @@ export interface Matrix {
 
 const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered", "unjudged"];
 
-/** `measure` null asks whether an answer passed on every measure. */
+/** `measure` null asks whether an answer passed on every measure that is required. */
 export function matrixOf(page: TrialPage, ticks: Ticks[], measure: number | null): Matrix {
   const { repeats, cases } = page;
+  const asked = measure === null ? page.measures.filter((each) => each.required).map((each) => each.index) : [measure];
   const states = new Uint8Array(page.arms.length * cases * repeats);
   for (const some of ticks) {
     some.marks.forEach((mark, at) => {
-      states[(some.arm[at]! * cases + some.case_at[at]!) * repeats + some.repeat_no[at]!] = stateOf(mark, measure);
+      states[(some.arm[at]! * cases + some.case_at[at]!) * repeats + some.repeat_no[at]!] = stateOf(mark, asked);
     });
   }
   const slice = (arm: number, caseAt: number) => {
@@ -60,10 +61,11 @@ export function fateOf(gap: number | null): Fate {
   return gap < 0 ? "lost" : gap > 0 ? "gained" : "steady";
 }
 
-/** A mark has a digit for each measure: 0 nothing found, 1 failed, 2 passed; it is empty without an answer. */
-function stateOf(mark: string, measure: number | null): number {
+/** A mark has a digit for each measure: 0 nothing found, 1 failed, 2 passed, 3 could not tell; it is empty without an
+ * answer. */
+function stateOf(mark: string, asked: number[]): number {
   if (!mark) return 3;
-  const digits = measure === null ? mark : mark.charAt(measure);
+  const digits = asked.map((each) => mark.charAt(each)).join("");
   if (digits.includes("1")) return 2;
   return digits.includes("2") ? 1 : 4;
 }

@@ -6,6 +6,7 @@ import { jsonIn } from "@/answer/jsonIn";
 import type { ArmShape, ReadingLine } from "@/api/schema";
 import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration } from "@/marks/format";
+import { passes } from "@/marks/passing";
 import type { Span } from "@/marks/spans";
 
 const props = defineProps<{
@@ -22,7 +23,7 @@ defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine] }>(
 
 const passing = computed(() => {
   const answered = props.readings.filter((each) => each.error === null || each.error === undefined);
-  const passed = answered.filter((each) => each.findings.every((finding) => finding.passed)).length;
+  const passed = answered.filter((each) => passes(each.findings)).length;
   return answered.length ? `${passed} of ${answered.length} pass all` : "";
 });
 const value = computed(() => jsonIn(props.reading?.answer ?? ""));

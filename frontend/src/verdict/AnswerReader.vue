@@ -9,7 +9,7 @@ import { messageOf } from "@/api/client";
 import { useReadings, useTrialCase } from "@/api/trials";
 import type { ReadingLine, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
-import { shown as shownText } from "@/parts/values";
+import { readText } from "@/parts/values";
 import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
@@ -44,7 +44,8 @@ const answers = computed(() => {
 });
 /** What was said after the first words, in a talk. The answers between are among the calls. */
 const turns = computed(() => shown.value?.content.turns ?? []);
-const input = computed(() => Object.entries(shown.value?.content.inputs ?? {}));
+/** Without what stands in the title already. */
+const input = computed(() => Object.entries(shown.value?.content.inputs ?? {}).filter(([, value]) => readText(value) !== shown.value?.title));
 watch(
   () => props.page.repeats,
   (repeats) => {
@@ -90,10 +91,10 @@ async function asExample(reading: ReadingLine): Promise<void> {
           <span v-if="page.repeats > 10" class="font-mono">{{ repeat + 1 }} of {{ page.repeats }}</span>
         </span>
       </div>
-      <div v-if="input.length > 1 || shownText(input[0]?.[1] ?? '') !== shown?.title" class="max-h-13.5 overflow-auto pt-1">
+      <div v-if="input.length" class="max-h-13.5 overflow-auto pt-1">
         <p v-for="[key, value] in input" :key="key" class="text-sm text-ink-2">
-          <span v-if="input.length > 1" class="font-mono text-xs text-slate">{{ key }}</span>
-          <span class="whitespace-pre-wrap"> {{ shownText(value) }}</span>
+          <span class="mr-2 font-mono text-xs text-slate">{{ key }}</span>
+          <span class="whitespace-pre-wrap">{{ readText(value) }}</span>
         </p>
       </div>
     </header>

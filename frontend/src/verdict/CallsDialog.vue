@@ -26,6 +26,7 @@ const title = computed(() =>
 
 /** `2.1` is the first round of the third answer; a talk counts from 0. */
 function nameOf(path: string, all: string[]): string {
+  if (path.startsWith("judge.")) return all.filter((each) => each.startsWith("judge.")).length > 1 ? `judge ${path.slice(6)}` : "judge";
   const [turn, round] = path.split(".");
   const turns = new Set(all.map((each) => each.split(".")[0])).size;
   const rounds = all.filter((each) => each.split(".")[0] === turn).length;

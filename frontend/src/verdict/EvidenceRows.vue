@@ -12,7 +12,7 @@ import type { EvidenceRow } from "./evidence";
 const props = defineProps<{ rows: EvidenceRow[]; chosen: number | null; low: number; high: number; middle: number | null }>();
 defineEmits<{ choose: [measure: number] }>();
 
-const COLUMNS = "168px 1fr 118px";
+const COLUMNS = "minmax(140px, 33%) 1fr 118px";
 const list = useTemplateRef<HTMLElement>("list");
 useRoving(list, '[role="option"]');
 

@@ -13,6 +13,8 @@ import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf, steadyInWords } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
+import ScoreRows from "./ScoreRows.vue";
+import { doubtsOfJudges, untoldInWords } from "./scores";
 import TagDialog from "./TagDialog.vue";
 import TextsDialog from "./TextsDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
@@ -138,6 +140,8 @@ const soFar = computed(() => props.verdict.recorded < props.verdict.total);
 /** What it comes to on each model, where two versions were asked of several: but for the one that the sentence tells. */
 const perModel = useModelVerdicts(computed(() => props.page.id), computed(() => props.verdict.missing), () => props.page.arms.length > 2 && !soFar.value);
 const onModels = computed(() => (baseline.value === 0 ? (perModel.data.value?.models ?? []).filter((each) => each.arm !== arm.value) : []));
+const doubts = computed(() => doubtsOfJudges(props.verdict));
+const untold = computed(() => untoldInWords(props.verdict));
 const steady = computed(() => steadyInWords(props.page, props.verdict));
 
 useKeys([
@@ -245,6 +249,11 @@ useKeys([
           :middle="arm === null ? null : 0"
           @choose="chooseMeasure"
         />
+        <ScoreRows :verdict="verdict" :arm="arm" :chosen="measure" @choose="chooseMeasure" />
+        <ul v-if="doubts.length" class="px-gut pt-1" data-test="judge-doubts">
+          <li v-for="doubt in doubts" :key="doubt.measure" class="text-sm text-straw">{{ doubt.text }}</li>
+        </ul>
+        <p v-if="untold" class="px-gut pt-1 text-sm text-straw" data-test="untold">{{ untold }}</p>
         <p v-if="settles" class="px-gut pt-1 text-sm text-ink-2" data-test="settles">{{ settles }}</p>
         <table v-if="arm !== null" class="mt-2 w-full text-sm">
           <tbody>

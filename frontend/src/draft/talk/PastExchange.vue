@@ -13,7 +13,7 @@ const editing = ref(false);
 const text = ref("");
 const field = useTemplateRef<HTMLTextAreaElement>("field");
 const differs = computed(() => (props.before !== undefined && props.answer ? differing(props.before, props.answer) : null));
-const failed = computed(() => props.findings.filter((finding) => !finding.passed));
+const failed = computed(() => props.findings.filter((finding) => finding.passed === false));
 const same = computed(() => props.before === props.answer);
 
 async function edit(): Promise<void> {

@@ -136,7 +136,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <button type="button" class="link text-xs whitespace-nowrap" data-test="show-request" @click="$emit('show')">exact request</button>
       </div>
       <div class="max-h-37 shrink-0 overflow-auto border-t border-rule-soft pt-2 text-sm">
-        <FindingList :findings="answer.findings" />
+        <FindingList :findings="answer.findings" :most="4" />
         <p v-for="why in answer.not_checked" :key="why" class="caption mt-1">{{ why }}</p>
       </div>
     </footer>

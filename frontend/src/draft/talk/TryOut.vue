@@ -20,6 +20,7 @@ import InputField from "./InputField.vue";
 import TalkBar from "./TalkBar.vue";
 import TryColumn from "./TryColumn.vue";
 import { useTokens } from "./useTokens";
+import { asText } from "@/parts/values";
 import { useTryOut } from "./useTryOut";
 
 const TryHistory = defineAsyncComponent(() => import("../history/TryHistory.vue"));
@@ -91,9 +92,12 @@ async function choose(number: number | null): Promise<void> {
   }
   const coming = fetchCase(queries, props.name, number);
   choosing = coming;
+  const typed = () => JSON.stringify(props.inputNames.map((input) => asText(inputs.value[input])));
+  const before = typed();
   try {
     const page = await coming;
-    if (choosing === coming) tryOut.useCase(page);
+    // What was typed meanwhile is not overwritten: who types goes on with what was there.
+    if (choosing === coming && typed() === before) tryOut.useCase(page);
   } catch (wrong) {
     complain(messageOf(wrong));
   }

@@ -5,6 +5,7 @@ import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/subjects";
 import type { Asked, CasePage, Expectation, Input, Prompt, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
+import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
 import { type Column, exchangesOf, goOn, keepEarlier, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
 import { asText, copied, isRecord, valueOf } from "@/parts/values";
@@ -163,7 +164,7 @@ export function useTryOut(name: string, given: Given) {
         else each.coming[piece.kind] += piece.text;
       });
       each.answer = answer;
-      each.marks = [...each.marks, answer.findings.every((f) => f.passed) ? "passed" : "failed"].slice(-SHOWN_MARKS) as Mark[];
+      each.marks = [...each.marks, passes(answer.findings) ? "passed" : "failed"].slice(-SHOWN_MARKS) as Mark[];
       spent.value.calls += answer.attempts;
       spent.value.cents += answer.cents;
     } catch (wrong) {
