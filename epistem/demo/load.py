@@ -9,7 +9,8 @@ from typing import Any
 import yaml
 
 from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.registry import check_class
+from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.prompts.content import Prompt
 from epistem.core.trials.plan import TrialPlan
@@ -17,8 +18,9 @@ from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
 from epistem.work import trials as work
 from epistem.work.drafts import keep
+from epistem.work.probation import put_to_the_test
 
-PROMPTS = ("triage-message",)
+PROMPTS = ("triage-message", "desk-reply")
 
 
 def load_demo(database: Database) -> list[int]:
@@ -31,6 +33,15 @@ def load_demo(database: Database) -> list[int]:
             except NotFound:
                 started.append(_load_prompt(tx, name))
     return started
+
+
+def test_judges(database: Database) -> None:
+    """Put the models that judge the demo's answers to the test, so that its verdict says whether they
+    can be trusted."""
+    for name in PROMPTS:
+        for use in map(CheckUse.from_json, yaml.safe_load(_read(f"{name}.yaml"))["checks"]):
+            if check_class(use.check).asks:
+                put_to_the_test(database, use)
 
 
 def _load_prompt(tx: Transaction, name: str) -> int:

@@ -29,7 +29,9 @@ def demo(tmp_path_factory):
 
 class TestDemo:
     def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo):
-        [line] = demo.get("/subjects")["subjects"]
+        [line] = [
+            each for each in demo.get("/subjects")["subjects"] if each["name"] != "desk-reply"
+        ]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",
             2,
@@ -47,6 +49,18 @@ class TestDemo:
         assert verdict["question"] == {"arm": 1, "measure": 0}
         assert verdict["rates"][0][0]["value"] < verdict["rates"][1][0]["value"] < 1
         assert verdict["efforts"][2]["cents"] > verdict["efforts"][0]["cents"]
+
+    def test_a_version_gains_in_tone_and_loses_its_ground(self, demo):
+        [line] = [
+            each for each in demo.get("/subjects")["subjects"] if each["name"] == "desk-reply"
+        ]
+        verdict = demo.get(f"/trials/{line['latest_trial']}/verdict")
+        at = {measure["key"]: measure["index"] for measure in verdict["measures"]}
+        words = {(c["arm"], c["measure"]): (c["word"], c["main"]) for c in verdict["comparisons"]}
+        assert words[1, at["grounding.supported"]] == ("worse", True)
+        [tone] = [each for each in verdict["scores"] if each["measure"] == at["judge.rubric"]]
+        assert [each["word"] for each in tone["differences"] if each["arm"] == 1] == ["higher"]
+        assert verdict["trust"][at["judge.rubric"]]["trusted"]
 
     def test_every_request_of_the_trial_is_kept(self, demo):
         [first, *_] = demo.get("/trials/1/readings?arm=1&case_at=0")["readings"]
