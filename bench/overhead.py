@@ -31,7 +31,7 @@ import structlog
 import uvloop
 
 from epistem.core.cases.content import Case
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.request import request_for
 from epistem.core.trials.plan import TrialPlan

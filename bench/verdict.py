@@ -23,7 +23,7 @@ from typing import Any
 
 import numpy as np
 
-from epistem.core.checks.registry import CheckUse
+from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
 from epistem.core.trials.marks import Mark, efforts_of, tally_of, verdict_texts
 from epistem.core.trials.plan import TrialPlan
@@ -129,7 +129,10 @@ def report(database: Database, trial_id: int, options: argparse.Namespace) -> No
     def read() -> None:
         nonlocal found
         with database.transaction() as tx:
-            found = marks.all_of(tx, trial_id, arms=options.arms, cases=options.cases, repeats=1)
+            found = marks.all_of(
+                tx, trial_id, trials.get(tx, trial_id).columns,
+                arms=options.arms, cases=options.cases, repeats=1,
+            )  # fmt: skip
 
     def verdict() -> None:
         with database.transaction() as tx:
