@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 
 import pytest
@@ -12,6 +13,7 @@ from epistem.store import models
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
+from tests.kit.demo import DemoHome
 from tests.kit.model_server import ModelServer
 from tests.kit.servers import served
 
@@ -21,8 +23,39 @@ settings.load_profile("steady")
 TABLES = (
     "input_renames", "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
     "arms", "trial_cases", "trials", "cases", "drafts",
-    "versions", "tries", "tried_contents", "subjects", "models", "fragment_versions", "fragments",
+    "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
+    "models", "fragment_versions", "fragments",
 )  # fmt: skip
+
+
+ORDER = (
+    "tests/browser/",
+    "tests/up/",
+    "tests/runner/",
+    "tests/fuzz/",
+    "tests/standin/",
+    "tests/web/",
+)
+"""What takes longest comes first, so that no worker is left alone with it at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Under xdist a file goes to one worker, and all that use a browser to the same: there is one of it."""
+
+    def place(item: pytest.Item) -> int:
+        return next((at for at, part in enumerate(ORDER) if item.nodeid.startswith(part)), 99)
+
+    items.sort(key=place)
+    for item in items:
+        file = item.nodeid.partition("::")[0]
+        group = "browser" if file.startswith("tests/browser/") else file
+        item.add_marker(pytest.mark.xdist_group(group))
+
+
+@pytest.fixture(scope="session")
+def demo_home(tmp_path_factory: pytest.TempPathFactory) -> DemoHome:
+    base = tmp_path_factory.getbasetemp()
+    return DemoHome(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base)
 
 
 @pytest.fixture(scope="session")

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
+from epistem.core.cases.content import Case
 from epistem.core.checks.base import Ground
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, answer, talk
@@ -31,21 +32,11 @@ AFTER_SOON, AFTER_LATER = 3, 8
 
 
 def model_of(arm: Arm, listed: Sequence[Model]) -> Model:
-    """The model as it was when the trial was made; what it is allowed at once and a minute, and how
-    long it may take, as the list has it today. Raises InvalidInput for one that nothing is kept of."""
+    """The model as it was when the trial was made, reached as it is today. Raises InvalidInput for one that
+    nothing is kept of."""
     if arm.entry is None:
         return models.pick(listed, arm.model)
-    today = next((model for model in listed if model.name == arm.model), None)
-    if today is None:
-        return arm.entry
-    return replace(
-        arm.entry,
-        calls_at_once=today.calls_at_once,
-        requests_per_minute=today.requests_per_minute,
-        tokens_per_minute=today.tokens_per_minute,
-        time_limit_ms=today.time_limit_ms,
-        key_reference=today.key_reference,
-    )
+    return models.reached_today(arm.entry, listed)
 
 
 class ArmAtWork:
@@ -86,9 +77,12 @@ class ArmAtWork:
             raise found
         return found
 
+    def case(self, case_at: int) -> Case:
+        return self._cases[case_at].content
+
     def turns(self, case_at: int) -> list[str]:
         """What the person says after the first words."""
-        return self._cases[case_at].content.turns
+        return self.case(case_at).turns
 
     def has_body(self, case_at: int) -> bool:
         return case_at in self._bodies

@@ -23,6 +23,7 @@ from epistem.models.driving import carry_out
 from epistem.models.retry import Retry
 from epistem.models.trouble import CallFailed
 from epistem.runner.addresses import address_of
+from epistem.runner.anew import PastAnswers, judged_anew
 from epistem.runner.arms import ArmAtWork, model_of
 from epistem.runner.asking import Asking, keep_call
 from epistem.runner.queues import STUCK_S, Queues
@@ -104,13 +105,19 @@ class _Shard:
             listed = models.all_of(tx)
             paused = {each.arm for each in trials.paused_of(tx, task.trial_id)}
             size = marks.size_of(tx, task.trial_id)
-            self._judges = Judges(database, *trials.judges_of(tx, task.trial_id))
+            judges, judge_ids = trials.judges_of(tx, task.trial_id)
+            now = {name: models.reached_today(each, listed) for name, each in judges.items()}
+            self._judges = Judges(database, now, judge_ids)
         self._arms = {
             arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
             for arm in arms
         }
         for arm in paused:
             self._arms[arm].health.on_trial = True
+        self._past: PastAnswers | None = None
+        if trial.answers_of is not None:
+            wants = any(at_work.bench.reads - {"request"} for at_work in self._arms.values())
+            self._past = PastAnswers(database, trial.answers_of, mine, with_calls=wants)
         self._queues = Queues(mine, task.in_flight)
         self._lanes = min(task.in_flight, len(mine))
         self._refill = max(len(mine), task.in_flight)
@@ -258,6 +265,9 @@ class _Shard:
         """What comes of one cell; None where it is to be asked again, its model being in trouble. It
         never raises for what a model or a case does."""
         at_work = self._arms[cell.arm]
+        if self._past is not None:
+            then = await asyncio.to_thread(self._past.take, cell)
+            return await judged_anew(cell, then, at_work, self._judges, client)
         ask = self._again.pop(cell.id, None) or Asking(cell, at_work, self._paid.get(cell.id, ()))
         try:
             if at_work.costly and not at_work.has_body(cell.case_at):

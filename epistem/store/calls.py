@@ -138,6 +138,23 @@ def of(tx: Transaction, owner: str, ids: Iterable[int]) -> dict[int, list[Call]]
     return found
 
 
+IN_PLACE = (
+    "FROM cells mine JOIN cells c ON c.trial_id = %s AND c.arm = mine.arm "
+    "AND c.case_at = mine.case_at AND c.repeat_no = mine.repeat_no"
+)
+"""Cells (`mine`) with those of another trial (`c`) that stand in the same places."""
+
+
+def in_place_of(tx: Transaction, source_id: int, cell_ids: Sequence[int]) -> dict[int, list[Call]]:
+    """The calls by which that trial got its answers in the places of these cells, judges apart."""
+    marks = ", ".join(["%s"] * len(cell_ids))
+    rows = tx.rows(
+        f"SELECT mine.id, c.id {IN_PLACE} WHERE mine.id IN ({marks})", (source_id, *cell_ids)
+    )
+    made = of(tx, "cell", [then for _, then in rows])
+    return {mine: [call for call in made[then] if call.purpose == "answer"] for mine, then in rows}
+
+
 def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Paid]]:
     """What was answered already of cells that have no reading, by cell."""
     wanted = list(cell_ids)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
+from dataclasses import replace
 from hashlib import sha256
+from typing import Any
 
 from epistem.store import models
 from epistem.store.database import Transaction
@@ -20,6 +22,17 @@ def keep(tx: Transaction, model: Model) -> int:
     row = tx.first("SELECT id FROM model_entries WHERE hash = %s", [digest])
     assert row is not None
     return int(row[0])
+
+
+def identity(tx: Transaction, model: Model) -> int:
+    """The id of the entry without what has no part in what it answers, as its price, its limits, and the
+    address of one that is built in. What a model said before holds as long as this is the same."""
+    usual = Model(model.name, "", None, 0, 0.0, 0.0)
+    matters = ("served_as", "wire_format", "headers", "built_in", "habits", "abilities")
+    told: dict[str, Any] = {name: getattr(model, name) for name in matters}
+    if not model.built_in:
+        told["address"] = model.address
+    return keep(tx, replace(usual, **told))
 
 
 def get_all(tx: Transaction, ids: Iterable[int]) -> dict[int, Model]:

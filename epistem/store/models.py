@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, fields
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 from math import fsum
 from typing import Any
 
@@ -58,19 +58,38 @@ class Model:
         return fsum((input_tokens * self.input_cents, output_tokens * self.output_cents)) / 1e6
 
 
+def reached_today(entry: Model, listed: Sequence[Model]) -> Model:
+    """A model as it was, with what it is allowed at once and a minute, how long it may take and its key as
+    the list has them today. One that is built in stands at another address after every start."""
+    today = next((model for model in listed if model.name == entry.name), None)
+    if today is None:
+        return entry
+    return replace(
+        entry,
+        address=today.address if entry.built_in and today.built_in else entry.address,
+        calls_at_once=today.calls_at_once,
+        requests_per_minute=today.requests_per_minute,
+        tokens_per_minute=today.tokens_per_minute,
+        time_limit_ms=today.time_limit_ms,
+        key_reference=today.key_reference,
+    )
+
+
 _NAMES = [each.name for each in fields(Model)]
 
 
 def put(tx: Transaction, model: Model) -> None:
     """Add the model, or change the one of that name, which takes its revision on.
 
-    At another address, or by another name there, it has not answered yet.
+    At another address, or by another name there, it has not answered yet; one that is built in is at another
+    one after every start.
     """
     changes = ", ".join(f"{name} = VALUES({name})" for name in _NAMES[1:])
     tx.run(
         f"INSERT INTO models ({', '.join(_NAMES)}, changed_by) "
         f"VALUES ({', '.join(['%s'] * len(_NAMES))}, %s) ON DUPLICATE KEY UPDATE "
-        "answered_at = IF(address = VALUES(address) AND served_as = VALUES(served_as), answered_at, NULL), "
+        "answered_at = IF((address = VALUES(address) OR built_in AND VALUES(built_in)) "
+        "AND served_as = VALUES(served_as), answered_at, NULL), "
         f"{changes}, "
         "changed_by = VALUES(changed_by), revision = revision + 1",
         [*(_kept(getattr(model, name)) for name in _NAMES), tx.by],
@@ -93,10 +112,11 @@ def heard(tx: Transaction, name: str) -> None:
 
 
 def heard_in(tx: Transaction, trial_id: int) -> None:
-    """Those that a trial had answers from have answered."""
+    """Those that a trial had answers from have answered; one that judges past answers had none."""
     tx.run(
         "UPDATE models m JOIN arms a ON a.model = m.name "
         "JOIN arm_sums s ON s.trial_id = a.trial_id AND s.arm = a.position "
+        "JOIN trials t ON t.id = a.trial_id AND t.answers_of IS NULL "
         "SET m.answered_at = NOW(3) WHERE a.trial_id = %s AND s.answered > 0 AND m.answered_at IS NULL",
         [trial_id],
     )

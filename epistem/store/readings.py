@@ -390,7 +390,13 @@ def get(tx: Transaction, reading_id: int) -> Reading:
 
 
 def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Reading]:
-    made = calls.of(tx, "cell", [row[0] for row in rows])
+    """Of one trial. Where it judges the answers of another, theirs stand before its own."""
+    ids = [row[0] for row in rows]
+    made = calls.of(tx, "cell", ids)
+    source = tx.first("SELECT answers_of FROM trials WHERE id = %s", [rows[0][1]]) if rows else None
+    if source is not None and source[0] is not None:
+        for cell_id, then in calls.in_place_of(tx, source[0], ids).items():
+            made[cell_id] = [*then, *made[cell_id]]
     return [_from_row(row, made[row[0]]) for row in rows]
 
 

@@ -43,7 +43,8 @@ class Trial:
     """`recorded` counts readings, `unanswered` those of them that got no answer. `measures` are the
     rows of evidence as they were when the trial was made, with the signatures of that day. `failure`
     says why a failed one ended; `changed_by` stopped it or let it go on. Money and tokens are those
-    of all calls so far."""
+    of all calls so far. `answers_of` is the trial whose answers it judges anew, None where it asks for
+    its own."""
 
     id: int
     subject_id: int
@@ -66,6 +67,7 @@ class Trial:
     input_tokens: int
     output_tokens: int
     estimated: int
+    answers_of: int | None
 
     @property
     def checks(self) -> list[CheckUse]:
@@ -139,7 +141,8 @@ _SELECT = f"""
 SELECT t.id, t.subject_id, s.name, t.status, t.plan, t.total, t.recorded, t.unanswered,
        t.created_at, t.started_at, t.finished_at, t.measures, t.failure, t.landed,
        t.started_by, t.changed_by,
-       {", ".join(f"(SELECT COALESCE(SUM({each}), 0) FROM arm_sums a WHERE a.trial_id = t.id)" for each in _SUMS)}
+       {", ".join(f"(SELECT COALESCE(SUM({each}), 0) FROM arm_sums a WHERE a.trial_id = t.id)" for each in _SUMS)},
+       t.answers_of
   FROM trials t JOIN subjects s ON s.id = t.subject_id
 """
 
@@ -290,6 +293,14 @@ def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int, str]]:
     ]
 
 
+def judging_anew(tx: Transaction, trial_id: int, most: int = 5) -> list[int]:
+    """The latest trials that judge its answers anew, newest first."""
+    rows = tx.rows(
+        "SELECT id FROM trials WHERE answers_of = %s ORDER BY id DESC LIMIT %s", (trial_id, most)
+    )
+    return [int(found) for (found,) in rows]
+
+
 def paused_of(tx: Transaction, trial_id: int) -> list[Paused]:
     """Arms that are not asked for a while, with the reason."""
     rows = tx.rows(
@@ -383,6 +394,6 @@ def _from_row(row: tuple[Any, ...]) -> Trial:
         measures = [replace(measure, unit="") for measure in made]
     else:
         measures = [Measure(**each) for each in json.loads(row[11])]
-    calls, cents, *rest = row[16:]
+    calls, cents, *rest = row[16:-1]
     sums = (int(calls), float(cents), *map(int, rest))
-    return Trial(*(*row[:4], plan, *row[5:11], measures, *row[12:16], *sums))
+    return Trial(*(*row[:4], plan, *row[5:11], measures, *row[12:16], *sums, row[-1]))

@@ -15,6 +15,7 @@ from epistem import __version__
 from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import (
+    anew,
     cases,
     checks,
     drafts,
@@ -69,6 +70,7 @@ def make_app(database: Database | None) -> OpenAPI:
         models,
         tries,
         trials,
+        anew,
         readings,
         events,
         verdicts,

@@ -11,16 +11,14 @@ from pydantic import BaseModel, Field
 from epistem.core.checks.measures import measures_of
 from epistem.core.checks.registry import check_class, check_keys
 from epistem.core.checks.uses import CheckUse
-from epistem.store import subjects, trials
-from epistem.web.findings import FindingShape, SpanShape, TrustShape, finding_shape, trust_shape
+from epistem.store import subjects
+from epistem.web.findings import FindingShape, TrustShape, finding_shape, trust_shape
 from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, SubjectPath, blueprint, database, reply, transaction
 from epistem.web.subjects import Measure
-from epistem.web.trials import TrialPath
 from epistem.work.checking import on_the_bench, rules_in_draft
 from epistem.work.probation import ask, put_to_the_test, trust_today
-from epistem.work.rejudging import rejudge
 
 bp = blueprint("checks")
 
@@ -93,63 +91,6 @@ class BenchPage(Shape):
     trust: list[TrustShape | None] = Field(
         description="Of each measure: of the model that judges it; null for a plain check."
     )
-
-
-class ArmNow(Shape):
-    """Of the arm's answers that the check says something of: how many pass it, and how many of all passed
-    it in the trial; null where the trial did not have it."""
-
-    name: str
-    judged: int
-    passed: int
-    passed_then: int | None
-
-
-class ChangedAnswer(Shape):
-    """An answer of which the check says otherwise than in the trial, or that fails where it was not asked."""
-
-    reading: int
-    arm: int
-    case: int
-    repeat: int
-    text: str
-    passes: bool
-    message: str
-    spans: list[SpanShape]
-
-
-class RejudgedPage(Shape):
-    """`seen` of the trial's `answers` were judged within a few seconds. `changed` has the first of
-    `changes`. Nothing is kept."""
-
-    trial: int
-    had: bool
-    answers: int
-    seen: int
-    arms: list[ArmNow]
-    changes: int
-    changed: list[ChangedAnswer]
-
-
-@bp.post(
-    "/trials/<int:trial_id>/rejudged", responses={200: RejudgedPage}, operation_id="rejudgeTrial",
-    summary="What a check would have said of a past trial's answers, without asking a model",
-)  # fmt: skip
-def rejudge_trial(path: TrialPath, body: CheckUse) -> Response:
-    with transaction() as tx:
-        found = rejudge(tx, trials.get(tx, path.trial_id), body)
-    changed = [
-        ChangedAnswer(
-            **{name: value for name, value in vars(each).items() if name != "finding"},
-            message=each.finding.message,
-            spans=[
-                SpanShape.model_validate(s) for s in each.finding.spans if s.end <= len(each.text)
-            ],
-        )
-        for each in found.changed
-    ]
-    arms = [ArmNow.model_validate(each) for each in found.arms]
-    return reply(RejudgedPage.model_validate({**vars(found), "arms": arms, "changed": changed}))
 
 
 @bp.get(

@@ -69,6 +69,9 @@ class TrialLine(Shape):
     estimated: int
     told_at: Moment
     paused: list[PausedShape] = Field(description="Arms whose model is not asked for a while.")
+    answers_of: int | None = Field(
+        description="The trial whose recorded answers it judges anew; null where it asks for its own."
+    )
 
 
 class ArmShape(Shape):
@@ -92,6 +95,9 @@ class TrialPage(TrialLine):
     measures: list[Measure]
     question: MainQuestion | None
     seed: int
+    judged_anew: list[int] = Field(
+        description="The latest trials that judge its answers anew, newest first."
+    )
 
 
 class TrialList(Shape):
@@ -173,7 +179,7 @@ def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
     paused = [] if trial.over else trials.paused_of(tx, trial.id)
     more = {
         "paused": [PausedShape.model_validate(each) for each in paused],
-        "compared": compared(trials.asked_by(tx, trial.id)),
+        "compared": compared(trials.asked_by(tx, trial.id), trial.answers_of),
     }
     return TrialLine.model_validate({**_facts(trial), **more})
 
@@ -184,7 +190,7 @@ def _facts(trial: trials.Trial) -> dict[str, Any]:
     return {name: getattr(trial, name) for name in names} | more
 
 
-def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
+def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
     arms = trials.arms_of(tx, trial.id)
     return TrialPage(
         **line_of(tx, trial).model_dump(),
@@ -205,6 +211,7 @@ def _page(tx: Transaction, trial: trials.Trial) -> TrialPage:
         measures=[Measure.model_validate(m) for m in trial.measures],
         question=trial.plan.question,
         seed=trial.plan.seed,
+        judged_anew=trials.judging_anew(tx, trial.id),
     )
 
 
@@ -242,7 +249,7 @@ def start_trial(path: SubjectPath, body: TrialPlan) -> Response:
     """Its cells are written down before any call is made; the runner takes it from there."""
     with transaction() as tx:
         trial = work.start(tx, subjects.get(tx, path.name), body)
-        return reply(_page(tx, trial), 201)
+        return reply(page_of(tx, trial), 201)
 
 
 @bp.post(
@@ -289,7 +296,7 @@ def _showing(found: Showing) -> ShowingShape:
 )
 def get_trial(path: TrialPath) -> Response:
     with transaction() as tx:
-        return reply(_page(tx, trials.get(tx, path.trial_id)))
+        return reply(page_of(tx, trials.get(tx, path.trial_id)))
 
 
 @bp.post(

@@ -53,6 +53,7 @@ class Judges:
             name: JudgeModel(name, model.asked_as, model.format, frozenset(model.abilities))
             for name, model in known.items()
         }
+        self._identities: dict[str, int] = {}
         self._failed = dict.fromkeys(known, 0)
         self._rests_until = dict.fromkeys(known, 0.0)
 
@@ -61,13 +62,13 @@ class Judges:
 
     async def recall(self, need: AskModel) -> bytes | None:
         """What the judge replied to the same question before. Raises EpistemError while it is left alone."""
-        digest, entry_id = _digest(need), self.entry_ids[need.model]
+        digest = _digest(need)
 
         def look() -> bytes | None:
             if self._anew:
                 return None
             with self._database.transaction() as tx:
-                return judgements.reply_to(tx, digest, entry_id)
+                return judgements.reply_to(tx, digest, self._identity(tx, need.model))
 
         try:
             found = await asyncio.to_thread(look)
@@ -92,16 +93,21 @@ class Judges:
         self._failed[name] = 0
         if not self._has_json(need, reply):
             return
-        digest, entry_id = _digest(need), self.entry_ids[name]
+        digest = _digest(need)
 
         def keep() -> None:
             with self._database.transaction() as tx:
-                judgements.keep_reply(tx, digest, entry_id, reply)
+                judgements.keep_reply(tx, digest, self._identity(tx, name), reply)
 
         try:
             await asyncio.to_thread(keep)
         except Exception as error:
             log.warning("what a judge said is not remembered", why=repr(error)[:200])
+
+    def _identity(self, tx: Transaction, name: str) -> int:
+        if name not in self._identities:
+            self._identities[name] = entries.identity(tx, self.models[name])
+        return self._identities[name]
 
     def _has_json(self, need: AskModel, reply: bytes) -> bool:
         found = find_json(self._endpoints[need.model].format.parse_reply(reply).text)

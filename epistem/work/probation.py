@@ -27,6 +27,7 @@ from epistem.models.retry import Retry
 from epistem.models.trouble import CallFailed, CallTrace
 from epistem.store import drafts, entries, judgements, models, subjects, trials, tries
 from epistem.store.database import Database, Transaction
+from epistem.store.models import Model
 from epistem.store.trials import Trial
 from epistem.work.calls import judging_call
 from epistem.work.checking import of_try
@@ -57,10 +58,10 @@ def trust_of(tx: Transaction, trial: Trial) -> list[Trust | None]:
     """Of each measure of the trial; None for those of plain checks, which need not be there any more."""
     if not any(measure.judge for measure in trial.measures):
         return [None for _ in trial.measures]
-    _, ids = trials.judges_of(tx, trial.id)
+    judges, _ = trials.judges_of(tx, trial.id)
     uses = {key_of(use): use for use in numbered(trial.checks)}
     return [
-        _trust(tx, uses[measure.key], ids.get(measure.judge)) if measure.judge else None
+        _trust(tx, uses[measure.key], judges.get(measure.judge)) if measure.judge else None
         for measure in trial.measures
     ]
 
@@ -69,22 +70,24 @@ def trust_today(tx: Transaction, uses: Sequence[CheckUse]) -> list[Trust | None]
     """Of each measure of these uses, of the models as they are in the list now."""
     named = {str(use.options.get("model") or "") for use in uses if check_class(use.check).asks}
     listed = models.all_of(tx) if named else []
-    ids = {model.name: entries.keep(tx, model) for model in listed if model.name in named}
+    known = {model.name: model for model in listed if model.name in named}
     found: list[Trust | None] = []
     for use in uses:
         cls = check_class(use.check)
         name = str(use.options.get("model") or "")
-        told = _trust(tx, use, ids.get(name)) if cls.asks else None
+        told = _trust(tx, use, known.get(name)) if cls.asks else None
         found += [told] * len(cls.aspects)
     return found
 
 
-def _trust(tx: Transaction, use: CheckUse, entry_id: int | None) -> Trust:
+def _trust(tx: Transaction, use: CheckUse, model: Model | None) -> Trust:
     try:
         criterion = _judge(use).criterion
     except InvalidInput as error:
         return Trust(False, False, error.message, [])
-    kept = None if entry_id is None else judgements.probation_of(tx, criterion.digest, entry_id)
+    if model is None:
+        return Trust(False, False, NOT_TESTED, [])
+    kept = judgements.probation_of(tx, criterion.digest, entries.identity(tx, model))
     if kept is None:
         return Trust(False, False, NOT_TESTED, [])
     return Trust(True, *trust_in(kept.said, criterion), kept.said)
@@ -110,7 +113,8 @@ def put_to_the_test(database: Database, use: CheckUse) -> tuple[Criterion, Trust
         raise CallFailed(first.error or NO_ANSWER, raw=first.raw, trace=trace)
     said = driven.result
     with database.transaction() as tx:
-        judgements.keep_probation(tx, criterion.digest, judges.entry_ids[judge.options.model], said)
+        identity = entries.identity(tx, judges.models[judge.options.model])
+        judgements.keep_probation(tx, criterion.digest, identity, said)
     return criterion, Trust(True, *trust_in(said, criterion), said), _cents(judges, driven)
 
 

@@ -78,12 +78,13 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     after, until = 0, monotonic() + most_s
     wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
-        made = calls.of(tx, "cell", [each.id for each in page]) if wants_calls else {}
+        made = _calls(tx, trial, [each.id for each in page]) if wants_calls else {}
         for each in page:
             case = cases[each.case_at]
             arm = arms[each.arm]
             ground = ground_of(arm.content, case.content, arm.aliases)
-            answer = _answer(each, arm, case.content, made.get(each.id, []))
+            its_calls = made.get(each.id, [])
+            answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls)
             found = [judged.finding for judged in benches[each.arm].judge(answer, ground)]
             _count(told, each, case.number, found, before)
         after = page[-1].id
@@ -93,13 +94,18 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     return told
 
 
-def _answer(
-    each: readings.Answered, arm: trials.Arm, case: Case, made: Sequence[calls.Call]
+def _calls(tx: Transaction, trial: Trial, ids: Sequence[int]) -> dict[int, list[calls.Call]]:
+    if trial.answers_of is not None:
+        return calls.in_place_of(tx, trial.answers_of, ids)
+    return calls.of(tx, "cell", ids)
+
+
+def as_answered(
+    text: str, finish_reason: str, arm: trials.Arm, case: Case, made: Sequence[calls.Call]
 ) -> Answer:
-    """With what its calls tell of it, as far as they were fetched."""
+    """A recorded answer, with what its calls tell of it as far as they were fetched."""
     answering = [call for call in made if call.purpose == "answer" and call.reply is not None]
-    if not answering:
-        return Answer(each.text, each.finish_reason)
+    plain = Answer(text, finish_reason)
     wire = arm.entry.format if arm.entry else FORMATS[USUAL]
     turns: dict[int, Reply] = {}
     tools: list[ToolUse] = []
@@ -111,7 +117,7 @@ def _answer(
         turns[int(call.path.split(".")[0])] = reply
         tools += [ToolUse(used.name, used.arguments) for used in reply.tool_calls]
     if not turns:
-        return Answer(each.text, each.finish_reason)
+        return plain
     spent = Spent(
         sum(call.input_tokens for call in answering),
         sum(call.output_tokens for call in answering),
@@ -119,7 +125,7 @@ def _answer(
         sum(call.cents for call in answering),
     )
     told = answer_to([Answered(turns[at]) for at in sorted(turns)], case.turns, spent)
-    return replace(told, text=each.text, finish_reason=each.finish_reason, tools=tuple(tools))
+    return replace(told, text=text, finish_reason=finish_reason, tools=tuple(tools))
 
 
 def _count(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
@@ -67,7 +68,9 @@ def estimate_of(
         arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
     contents = [each.content for each in told.cases]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
-    found = estimate(arms, contents, plan.repeats, in_flight, _planned_judges(told))
+    found = estimate(
+        arms, contents, plan.repeats, in_flight, planned_judges(told.checks, told.judges)
+    )
     unlabelled = sum(each.expect.label is None for each in contents)
     asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
     return found, Outlook(len(contents), unlabelled, told.measures, counts, asked)
@@ -105,7 +108,7 @@ def stop(tx: Transaction, trial_id: int) -> Trial:
 def go_on(tx: Transaction, trial_id: int) -> Trial:
     """Let a stopped or failed trial make its remaining calls, of its models as they were. Raises
     Conflict if it is neither, and InvalidInput if one is gone of which nothing was kept."""
-    _check_models(tx, trial_id)
+    check_models(tx, trial_id)
     changed = trials.reopen(tx, trial_id)
     trial = trials.get(tx, trial_id)
     if not changed:
@@ -127,9 +130,14 @@ def ask_again(tx: Transaction, trial_id: int) -> Trial:
         raise Conflict(
             f"T{trial_id} is {trial.status}. Stop it, or wait for its end.", field="trial"
         )
+    if trial.answers_of is not None:
+        raise Conflict(
+            f"T{trial_id} judges the answers of T{trial.answers_of}: ask there again, and judge it anew.",
+            field="trial",
+        )
     if trial.unanswered == 0:
         raise Conflict(f"Every call of T{trial_id} that was made got its answer.", field="trial")
-    _check_models(tx, trial_id)
+    check_models(tx, trial_id)
     trials.forget_unanswered(tx, trial_id)
     cells.try_now(tx, trial_id)
     return trials.get(tx, trial_id)
@@ -143,10 +151,11 @@ def try_now(tx: Transaction, trial_id: int) -> Trial:
     return trial
 
 
-def _planned_judges(told: _SpeltOut) -> list[PlannedJudge]:
-    known = {model.name: model for model in told.judges}
+def planned_judges(checks: Sequence[CheckUse], judges: Sequence[Model]) -> list[PlannedJudge]:
+    """What is known of the judges among these checks before they are asked."""
+    known = {model.name: model for model in judges}
     found = []
-    for use, options in zip(told.checks, options_of(told.checks), strict=True):
+    for use, options in zip(checks, options_of(checks), strict=True):
         cls = check_class(use.check)
         if issubclass(cls, Judge):
             criterion, model = cls.criterion_of(options), known[cls.judge_of(options)]
@@ -157,7 +166,8 @@ def _planned_judges(told: _SpeltOut) -> list[PlannedJudge]:
     return found
 
 
-def _check_models(tx: Transaction, trial_id: int) -> None:
+def check_models(tx: Transaction, trial_id: int) -> None:
+    """Raises InvalidInput for an arm of whose model nothing was kept, and that is gone from the list."""
     missing = [arm for arm in trials.arms_of(tx, trial_id) if arm.entry is None]
     known = models.all_of(tx) if missing else []
     for arm in missing:

@@ -12,8 +12,9 @@ from tests.kit.epistem import EpistemProcess
 
 
 @pytest.fixture(scope="session")
-def epistem(tmp_path_factory) -> Iterator[EpistemProcess]:
+def epistem(tmp_path_factory, demo_home) -> Iterator[EpistemProcess]:
     """All of Epistem with its demo, as `make demo` starts it, and one more model that is slow."""
+    home = demo_home.copied_to(tmp_path_factory.mktemp("epistem") / "home")
     more = tmp_path_factory.mktemp("models")
     entry = (resources.files("epistem.standin") / "models" / "auk-think.toml").read_text("utf-8")
     slow = entry.replace('"auk-think"', '"auk-slow"').replace(
@@ -22,7 +23,7 @@ def epistem(tmp_path_factory) -> Iterator[EpistemProcess]:
     (more / "auk-slow.toml").write_text(slow)
     os.environ["EPISTEM_STAND_IN_MODELS"] = str(more)
     os.environ["EPISTEM_KEY_UNBOUND"] = "a-key-of-the-tests"
-    started = EpistemProcess(tmp_path_factory.mktemp("epistem") / "home", "demo").wait_until_up()
+    started = EpistemProcess(home, "demo").wait_until_up()
     del os.environ["EPISTEM_STAND_IN_MODELS"], os.environ["EPISTEM_KEY_UNBOUND"]
     yield started
     started.stop()

@@ -105,6 +105,20 @@ def test_the_same_answer_is_not_judged_twice(database, runner, model_server, gar
     assert not any(cents for cents, _ in free)
 
 
+def test_what_a_judge_said_holds_at_another_price_and_not_at_another_address(
+    database, runner, model_server, garden
+):
+    model_server.answer = answers([4])
+    carry_out(runner, database, trial_of(database, garden, TONE, repeats=1))
+    put_model(database, "critic", model_server.url, input_cents=9, time_limit_ms=9_000)
+    carry_out(runner, database, trial_of(database, garden, TONE, repeats=1))
+    assert sum(map(is_judge, model_server.requests)) == 3
+    model_server.answer = answers([2])
+    put_model(database, "critic", f"{model_server.url}/.")
+    carry_out(runner, database, trial_of(database, garden, TONE, repeats=1))
+    assert sum(map(is_judge, model_server.requests)) == 6
+
+
 @pytest.mark.parametrize(
     ("reply", "says"),
     [

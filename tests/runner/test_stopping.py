@@ -17,6 +17,20 @@ from tests.kit.waiting import wait_for
 
 
 class TestStopping:
+    def test_one_that_runs_while_everything_is_started_anew_finds_the_built_in_models_again(
+        self, database, subject, runner, model_server
+    ):
+        put_model(database, "own", "http://127.0.0.1:9", built_in=True)
+        trial = start_trial(database, subject, arms=[{"version": 1, "model": "own"}], repeats=2)
+        put_model(database, "own", model_server.url, built_in=True)
+        done = carry_out(runner, database, trial)
+        assert (done.status, done.unanswered) == ("finished", 0)
+        with database.transaction() as tx:
+            assert models.answered(tx) == {"own"}
+        put_model(database, "own", f"{model_server.url}/", built_in=True)
+        with database.transaction() as tx:
+            assert models.answered(tx) == {"own"}
+
     def test_what_is_there_is_kept_and_the_rest_can_be_asked_later(
         self, database, subject, runner, model_server
     ):

@@ -119,7 +119,7 @@ BODIES = st.fixed_dictionaries(
 )  # fmt: skip
 
 
-@settings(max_examples=1_000)
+@settings(max_examples=400)
 @given(BODIES, st.integers(0, 3))
 def test_any_request_within_the_rules_is_answered_and_the_same_again(body, seed):
     model = checked(body)
@@ -135,7 +135,7 @@ def test_any_request_within_the_rules_is_answered_and_the_same_again(body, seed)
         assert stop not in "".join(token.text for token in found.tokens)
 
 
-@settings(max_examples=500)
+@settings(max_examples=250)
 @given(SCHEMAS, TEXTS, st.sampled_from(sorted(profiles())), st.floats(0, 2), st.floats(-2, 2))
 def test_a_shape_that_binds_is_always_kept(schema, said, model, temperature, penalty):
     wanted = {
@@ -162,7 +162,7 @@ FIELDS = """model messages temperature top_p max_tokens seed n stop stream logpr
     tool_choice response_format stream_options frequency_penalty reasoning_effort parallel_tool_calls"""
 
 
-@settings(max_examples=1_000)
+@settings(max_examples=400)
 @given(BODIES, st.dictionaries(st.sampled_from(FIELDS.split()), JSON, max_size=2))
 def test_anything_else_is_refused_by_name_or_answered(body, junk):
     sent = {**body, **junk}
@@ -175,7 +175,7 @@ def test_anything_else_is_refused_by_name_or_answered(body, junk):
         assert refused.param
 
 
-@settings(max_examples=300)
+@settings(max_examples=200)
 @given(JSON)
 def test_a_body_of_anything_is_refused(junk):
     with pytest.raises(Refused):

@@ -98,16 +98,7 @@ def estimate(
         busy_ms += (arm.ms or 0.0) * calls
     readings = len(arms) * len(cases) * repeats
     calls = len(arms) * repeats * sum(len(case.turns) + 1 for case in cases)
-    per_answer, per_request = answered / max(calls, 1), asked / max(calls, 1)
-    judge_calls = judge_tokens = 0
-    judge_cents = 0.0
-    for judge in judges:
-        shown = per_answer + (per_request if judge.shows_request else min(per_request, SHOWN_ALONE))
-        told = judge.told_tokens + shown
-        times = readings * judge.asked
-        judge_calls += times
-        judge_tokens += round(times * (told + JUDGED_OUTPUT))
-        judge_cents += times * (told * judge.input_cents + JUDGED_OUTPUT * judge.output_cents) / 1e6
+    judged = judging(judges, readings, answered / max(calls, 1), asked / max(calls, 1))
     known = bool(arms) and all(arm.ms is not None for arm in arms)
     return Estimate(
         calls=calls,
@@ -118,10 +109,34 @@ def estimate(
         from_past=bool(arms) and all(arm.output_tokens is not None for arm in arms),
         too_long=round(too_long),
         unfit=round(unfit),
-        judge_calls=judge_calls,
-        judge_tokens=judge_tokens,
-        judge_cents=judge_cents,
+        judge_calls=judged.calls,
+        judge_tokens=judged.tokens,
+        judge_cents=judged.cents,
     )
+
+
+class Judging(NamedTuple):
+    """What judges take."""
+
+    calls: int
+    tokens: int
+    cents: float
+
+
+def judging(
+    judges: Sequence[PlannedJudge], answers: int, answer_tokens: float, request_tokens: float
+) -> Judging:
+    """Of so many answers, of that length, to requests of that length."""
+    calls = tokens_ = 0
+    cents = 0.0
+    for judge in judges:
+        shown = request_tokens if judge.shows_request else min(request_tokens, SHOWN_ALONE)
+        told = judge.told_tokens + answer_tokens + shown
+        times = answers * judge.asked
+        calls += times
+        tokens_ += round(times * (told + JUDGED_OUTPUT))
+        cents += times * (told * judge.input_cents + JUDGED_OUTPUT * judge.output_cents) / 1e6
+    return Judging(calls, tokens_, cents)
 
 
 def _output(arm: PlannedArm) -> float:

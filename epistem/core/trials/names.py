@@ -39,11 +39,14 @@ def arm_names(arms: Sequence[Named]) -> list[str]:
     return _numbered(names)
 
 
-def compared(asked: Sequence[tuple[int, str]]) -> str:
+def compared(asked: Sequence[tuple[int, str]], answers_of: int | None = None) -> str:
     """What a trial compares, in a few words: `v2 against v1, on tern-s and gannet-l`.
 
-    `asked` has the version and the model of each arm, the baseline first.
+    `asked` has the version and the model of each arm, the baseline first. Where it judges the answers of
+    another trial: `T1 judged anew: v2 against …`.
     """
+    if answers_of is not None:
+        return f"T{answers_of} judged anew: {compared(asked)}"
     versions = list(dict.fromkeys(version for version, _ in asked))
     models = list(dict.fromkeys(model for _, model in asked))
     if not asked:

@@ -3,7 +3,7 @@ import { computed, type Ref } from "vue";
 
 import { api, got } from "./client";
 import { keys } from "./keys";
-import type { TrialLine, TrialPlan } from "./schema";
+import type { CheckUse, TrialLine, TrialPlan } from "./schema";
 import { staleIn } from "./stale";
 
 /** Trials, newest first, a page at a time. */
@@ -122,6 +122,15 @@ export function useTrialChanges() {
       const trial = await got(api.POST("/api/v1/subjects/{name}/trials", { params: { path: { name } }, body }));
       queries.setQueryData(keys.trial(trial.id), trial);
       void stale.trial(name, trial.id);
+      return trial;
+    },
+    priceAnew: (id: number, checks?: CheckUse[]) =>
+      got(api.POST("/api/v1/trials/{trial_id}/anew/price", { params: { path: { trial_id: id } }, body: { checks } })),
+    /** Its answers judged anew, as a trial of its own. */
+    judgeAnew: async (id: number, checks?: CheckUse[]) => {
+      const trial = await got(api.POST("/api/v1/trials/{trial_id}/anew", { params: { path: { trial_id: id } }, body: { checks } }));
+      queries.setQueryData(keys.trial(trial.id), trial);
+      await Promise.all([stale.trial(trial.subject, trial.id), stale.trialPage(id)]);
       return trial;
     },
     tell: async ({ id, subject }: TrialLine, how: "stop" | "go-on" | "ask-again" | "try-now") => {

@@ -131,7 +131,7 @@ useKeys([
         ></textarea>
       </div>
       <div class="min-h-0 flex-1 overflow-auto">
-        <OverTrial v-if="chosen !== null && checks?.[chosen] && !kind?.asks" :name="name" :use="checks[chosen]!" />
+        <OverTrial v-if="chosen !== null && checks?.[chosen] && kind" :name="name" :use="checks[chosen]!" :checks="checks" :asks="kind.asks" />
         <p v-if="faultOf(bench)" class="p-4 text-rust" role="alert" data-test="bench-fault">{{ messageOf(faultOf(bench)) }}</p>
         <article v-for="(answer, at) in page?.answers" :key="at" class="border-b border-rule-soft px-4 py-2" data-test="bench-answer">
           <p class="flex gap-3">

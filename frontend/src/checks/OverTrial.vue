@@ -8,8 +8,10 @@ import type { CheckUse, RejudgedPage } from "@/api/schema";
 import { useTrials } from "@/api/trials";
 import { count } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
+import JudgeAnew from "./JudgeAnew.vue";
 
-const props = defineProps<{ name: string; use: CheckUse }>();
+/** `checks` are all of the prompt; a judge is not asked for a look, only when its findings are kept. */
+const props = defineProps<{ name: string; use: CheckUse; checks: CheckUse[]; asks: boolean }>();
 const trials = useTrials(computed(() => props.name), ref(""));
 const list = computed(() => trials.data.value?.pages.flatMap((page) => page.trials).filter((trial) => trial.recorded > 0) ?? []);
 const picked = ref<number | null>(null);
@@ -44,8 +46,11 @@ const rate = (passed: number, of: number) => (of ? `${((100 * passed) / of).toFi
       <select class="field h-slim min-w-0 flex-1 px-1" :value="chosen" aria-label="Past trial" data-test="over-which" @change="picked = Number(($event.target as HTMLSelectElement).value)">
         <option v-for="trial in list" :key="trial.id" :value="trial.id">T{{ trial.id }}: {{ trial.compared }}</option>
       </select>
-      <button type="button" class="button h-slim" :disabled="busy" data-test="would-have-said" @click="look">{{ busy ? "Judging…" : "What would it have said?" }}</button>
+      <button v-if="!asks" type="button" class="button h-slim" :disabled="busy" data-test="would-have-said" @click="look">{{ busy ? "Judging…" : "What would it have said?" }}</button>
     </div>
+    <p v-if="chosen !== null" class="mt-1 text-sm">
+      <JudgeAnew :name="name" :trial="chosen" :checks="checks">Judge T{{ chosen }} anew by all {{ count(checks.length, "check") }}, and read the verdict</JudgeAnew>
+    </p>
     <p v-if="wrong" class="mt-1 text-sm text-rust" role="alert">{{ wrong }}</p>
     <template v-if="found">
       <p class="mt-2" data-test="rejudged">

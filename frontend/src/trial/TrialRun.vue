@@ -121,7 +121,7 @@ useKeys([
     <header class="flex items-center gap-3 border-b border-rule px-4 py-head">
       <span class="min-w-0 flex-1">
         <span class="block font-semibold">Trial T{{ page.id }}</span>
-        <span class="caption block truncate">started {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
+        <span class="caption block truncate">{{ page.answers_of ? `T${page.answers_of} judged anew` : "started" }} {{ when(page.created_at) }}{{ page.started_by ? ` by ${page.started_by}` : "" }}</span>
       </span>
       <button type="button" class="button" data-test="plan-another" @click="plan(page.id)">Plan another like this</button>
     </header>
@@ -216,7 +216,7 @@ useKeys([
       >
         Read why
       </button>
-      <button v-if="over" type="button" class="link ml-3" :disabled="asking" data-test="ask-again" @click="change('ask-again')">Ask them again</button>
+      <button v-if="over && page.answers_of === null" type="button" class="link ml-3" :disabled="asking" data-test="ask-again" @click="change('ask-again')">Ask them again</button>
     </p>
     <TickMatrix
       :page="page"

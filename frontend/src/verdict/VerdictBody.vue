@@ -13,6 +13,7 @@ import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf, steadyInWords } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
+import RestsOn from "./RestsOn.vue";
 import ScoreRows from "./ScoreRows.vue";
 import { doubtsOfJudges, untoldInWords } from "./scores";
 import TagDialog from "./TagDialog.vue";
@@ -178,6 +179,7 @@ useKeys([
         </li>
       </ul>
       <p v-if="steady" class="mt-1 text-sm text-ink-2" data-test="steady">{{ steady }}</p>
+      <RestsOn :name="name" :page="page" :over="over" />
       <p v-if="soFar" class="mt-1 text-sm text-straw" data-test="so-far">
         So far: {{ verdict.recorded.toLocaleString("en") }} of {{ count(verdict.total, "reading") }}.
         {{ over ? "The trial was stopped." : "It is still running." }}
