@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
+from threading import BoundedSemaphore
 from typing import Any
 
 from gunicorn.workers.gthread import TConn, ThreadWorker
 
 READ_S = 10.0
 """A client has so long to send a whole request, its body too."""
+
+
+CLOSING_AT_ONCE, MOST_CLOSING = 8, 64
 
 
 class TimedSocket:
@@ -36,11 +41,39 @@ class TimedSocket:
         return getattr(self._socket, name)
 
 
+class Closing:
+    """Connections whose other end is waited for before they are closed, so that it gets to read the answer.
+
+    Off the worker's loop, which would wait for one after the other while nobody else is heard; of more than
+    MOST_CLOSING none is waited for.
+    """
+
+    def __init__(self) -> None:
+        self._threads = ThreadPoolExecutor(CLOSING_AT_ONCE, thread_name_prefix="closing")
+        self._room = BoundedSemaphore(MOST_CLOSING)
+
+    def close(self, usual: Callable[..., None], graceful: bool = False) -> None:
+        if not graceful or not self._room.acquire(blocking=False):
+            usual()
+            return
+
+        def wait() -> None:
+            try:
+                usual(graceful=True)
+            finally:
+                self._room.release()
+
+        self._threads.submit(wait)
+
+
 class Worker(ThreadWorker):  # type: ignore[misc]
+    closing = Closing()
+
     def handle(self, conn: TConn) -> Any:
         """Carry out a request of this connection, in one of the threads."""
         if "init" not in vars(conn):
             conn.init = partial(_init, conn, conn.init)  # called before each request
+            conn.close = partial(self.closing.close, conn.close)
         return super().handle(conn)
 
 

@@ -106,7 +106,7 @@ class Judges:
 
     def _identity(self, tx: Transaction, name: str) -> int:
         if name not in self._identities:
-            self._identities[name] = entries.identity(tx, self.models[name])
+            self._identities[name] = entries.keep_identity(tx, self.models[name])
         return self._identities[name]
 
     def _has_json(self, need: AskModel, reply: bytes) -> bool:

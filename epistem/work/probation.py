@@ -87,8 +87,9 @@ def _trust(tx: Transaction, use: CheckUse, model: Model | None) -> Trust:
         return Trust(False, False, error.message, [])
     if model is None:
         return Trust(False, False, NOT_TESTED, [])
-    kept = judgements.probation_of(tx, criterion.digest, entries.identity(tx, model))
-    if kept is None:
+    known_as = entries.identity(tx, model)
+    kept = known_as and judgements.probation_of(tx, criterion.digest, known_as)
+    if not kept:
         return Trust(False, False, NOT_TESTED, [])
     return Trust(True, *trust_in(kept.said, criterion), kept.said)
 
@@ -113,7 +114,7 @@ def put_to_the_test(database: Database, use: CheckUse) -> tuple[Criterion, Trust
         raise CallFailed(first.error or NO_ANSWER, raw=first.raw, trace=trace)
     said = driven.result
     with database.transaction() as tx:
-        identity = entries.identity(tx, judges.models[judge.options.model])
+        identity = entries.keep_identity(tx, judges.models[judge.options.model])
         judgements.keep_probation(tx, criterion.digest, identity, said)
     return criterion, Trust(True, *trust_in(said, criterion), said), _cents(judges, driven)
 

@@ -71,6 +71,20 @@ def test_every_check_explains_itself(key):
         assert 3 < len(sentence) <= 120
 
 
+@pytest.mark.parametrize("key", [key for key in PLAIN if check_class(key).repairs])
+def test_a_repair_makes_an_answer_pass_or_leaves_it_as_it_is(key):
+    mended = 0
+    for example in check_class(key).examples(False):
+        check, ground = made(key, example)
+        text = check.repair(example.text, ground)
+        mended += text != example.text
+        assert text == example.text or not any(
+            finding.failed for finding in check.judge(Answer(text), ground)
+        ), (example.text, text)
+    assert mended >= 2
+    assert check_class(key).repair is not Check.repair
+
+
 def test_the_guide_has_a_line_for_every_check():
     guide = (Path(__file__).parents[2] / "docs" / "guide.md").read_text("utf-8")
     missing = [key for key in CHECKS if f"| `{key}` | {check_class(key).summary} |" not in guide]

@@ -176,7 +176,7 @@ class Check:
     asks: ClassVar[bool] = False
     """Whether it asks a model: then it is a `judge.rubrics.Judge`."""
     repairs: ClassVar[bool] = False
-    """Whether a chain may let it mend what it objects to."""
+    """Whether it can mend what it objects to, by rule (`repair`)."""
     also_called: ClassVar[tuple[str, ...]] = ()
     """Words that one may look for it by, besides those of its titles and summary."""
     shown_with: ClassVar[Mapping[str, Any]] = MappingProxyType({})
@@ -222,6 +222,10 @@ class Check:
     def asked(self, ground: Ground) -> list[str]:
         """The aspects that this case asks about, whatever the answer is; all, unless overridden."""
         return [aspect.key for aspect in self.aspects]
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """The text of an answer, mended so that it passes; as it is where that can't be done by rule."""
+        return text
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         """One finding an aspect at most. An aspect that has nothing to say is left out."""

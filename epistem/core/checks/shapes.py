@@ -15,6 +15,8 @@ from epistem.core.prompts.content import ReplyShape
 
 MOST_SPANS = 100
 """Places that are marked in one answer; there may be more."""
+MOST_ROUNDS = 50
+"""Of MOST_SPANS places each, that a repair mends."""
 MOST_LOOKED_AT = 400_000
 """Characters of an answer that are looked at; what comes after is not read."""
 
@@ -112,6 +114,8 @@ class FreeOf(Check):
     aspects: ClassVar[tuple[Aspect, ...]] = (Aspect("", "free of it"),)
     nothing: ClassVar[str] = "None is there."
     """What is said of an answer that passes."""
+    put: ClassVar[str] = ""
+    """What a repair puts in the place of what was found."""
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         """The places, in order; `note` says what is wrong with each."""
@@ -122,6 +126,25 @@ class FreeOf(Check):
         if not spans:
             return [Finding("", True, self.nothing)]
         return [Finding("", False, in_words(answer.text, spans), spans)]
+
+    def repair(self, text: str, ground: Ground) -> str:
+        for _ in range(MOST_ROUNDS):
+            spans = tuple(islice(self.found(text[:MOST_LOOKED_AT], ground), MOST_SPANS))
+            if not spans:
+                break
+            text = without(text, spans, self.put)
+        return text
+
+
+def without(text: str, spans: Iterable[Span], put: str = "") -> str:
+    """The text with `put` in the place of each span; those that meet are one."""
+    kept: list[str] = []
+    at = 0
+    for span in sorted(spans, key=lambda each: (each.start, each.end)):
+        if span.start >= at:
+            kept += [text[at : span.start], put]
+        at = max(at, span.end)
+    return "".join(kept) + text[at:]
 
 
 class Places:

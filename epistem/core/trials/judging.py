@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 from epistem.core.checks.base import Answer, Check, Finding, Ground, Reads
@@ -33,6 +34,7 @@ class Bench:
         self.faults: list[str] = []
         self._checks: list[tuple[Check, dict[str, int]]] = []
         self._judges: list[tuple[Judge, dict[str, int], str]] = []
+        self._mending: list[Check] = []
         self.reads: frozenset[Reads] = frozenset()
         first = 0
         for position, use in enumerate(numbered(uses)):
@@ -49,6 +51,8 @@ class Bench:
             slots = {aspect.key: first + at for at, aspect in enumerate(check.aspects)}
             first += len(slots)
             self.reads |= check.reads
+            if use.on_failure == "repair" and check.repairs:
+                self._mending.append(check)
             if isinstance(check, Judge):
                 self._judges.append((check, slots, f"judge.{first - 1}"))
             else:
@@ -71,6 +75,17 @@ class Bench:
                 told = [Finding(key, None, why) for key in slots]
             found += [Judged(slots[finding.aspect], finding) for finding in told]
         return found
+
+    def repaired(self, answer: Answer, ground: Ground) -> str:
+        """Its text as the checks whose use says so would mend it, one after the other."""
+        text = answer.text
+        for check in self._mending:
+            try:
+                if any(f.failed for f in check.judge(replace(answer, text=text), ground)):
+                    text = check.repair(text, ground)
+            except Exception:  # what can't be judged is not mended
+                continue
+        return text
 
     def deliberate(
         self, answer: Answer, ground: Ground, judges: Mapping[str, JudgeModel]

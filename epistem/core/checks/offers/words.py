@@ -27,7 +27,10 @@ _N = r"(?P<n>\d{1,6}|" + "|".join(NUMBERS) + ")"
 _UNIT = r"(?P<unit>words?|sentences?|characters?|lines?|paragraphs?|items?|bullets?(?: points?)?)"
 _NO = r"(?:(?<![^\W_])(?:never|no|not|without|avoid|leave out|free of|nor)|(?<=[^\W_])n['’]t)"
 _QUOTED = re.compile(r"[\"“”«„]([^\"“”«»„]{1,200})[\"“”»]")
-_MOST = r"(?:at most|no more than|not more than|up to|a maximum of|maximum|max\.?|under|fewer than|less than|within|limit(?:ed)? to)"
+_MOST = (
+    r"(?:at most|no more than|not more than|up to|a maximum of|maximum|max\.?|under|fewer than|less than|"
+    r"within|limit(?:ed)? to)"
+)
 _LEAST = r"(?:at least|no fewer than|no less than|a minimum of|minimum)"
 
 
@@ -121,34 +124,45 @@ WORDINGS = (
     _wording("structure.length", rf"\b{_N} {_UNIT} (?:or (?:fewer|less|under)|at most|maximum|max)\b", _most),
     _wording("structure.length", rf"\b{_LEAST} {_N} (?:short |plain )?{_UNIT}", _least),
     _wording("structure.length", rf"\b(?:exactly|just|in|with) {_N} (?:short |plain |friendly )?{_UNIT}\b", _just),
-    _wording("tone.questions", rf"\b(?:one|a single) question at a time|\bonly one question|\b{_MOST} {_N} questions?", _questions),
+    _wording("tone.questions", rf"\b(?:one|a single) question at a time|\bonly one question|\b{_MOST} {_N} "
+                               rf"questions?", _questions),
     _wording("tone.questions", rf"{_NO} (?:ask )?(?:any )?questions?\b", _always(most=0)),
     _wording("tone.emoji", rf"{_NO} (?:use |add |write |any |an |with )*emojis?\b|\bno smileys?\b"),
     _wording("tone.exclamation", rf"{_NO} (?:use |any |an )*exclamation (?:marks?|points?)"),
-    _wording("tone.stock_phrases", rf"{_NO} (?:use |any )*(?:stock|canned|hackneyed|empty|set) phrases|{_NO} (?:use |any )*clich[eé]s"),
-    _wording("tone.reading_grade", r"\b(?:plain|simple|easy|everyday) (?:language|words|english)\b|\beasy to (?:read|understand)\b"),
+    _wording("tone.stock_phrases", rf"{_NO} (?:use |any )*(?:stock|canned|hackneyed|empty|set) phrases|{_NO} "
+                                   rf"(?:use |any )*clich[eé]s"),
+    _wording("tone.reading_grade", r"\b(?:plain|simple|easy|everyday) (?:language|words|english)\b|\beasy to "
+                                   r"(?:read|understand)\b"),
     _wording("tone.sentence_length", r"\bshort sentences\b"),
     _wording("tone.contractions", rf"{_NO} (?:use |any )*contractions\b"),
     _wording("tone.capitals", rf"{_NO} (?:use |write |in |all |any )*(?:capitals|capital letters|upper ?case|shout)"),
     _wording("safety.promises", rf"{_NO} (?:make |give |ever |any |to )*(?:promis\w*|guarantee\w*|commit\w*)"),
     _wording("safety.links", rf"{_NO} (?:give |include |add |share |send |any |a )*(?:links?|urls?|web addresses)\b"),
-    _wording("safety.personal_data", rf"{_NO} (?:\w+ ){{0,3}}(?:personal (?:data|details|information)|phone numbers?|e-?mail addresses|private data)"),
+    _wording("safety.personal_data", rf"{_NO} (?:\w+ ){{0,3}}(?:personal (?:data|details|information)|phone "
+                                     rf"numbers?|e-?mail addresses|private data)"),
     _wording("safety.profanity", rf"{_NO} (?:use |any )*(?:swear\w*|profan\w*|insult\w*|rude words)"),
-    _wording("safety.refuses", r"\b(?:for|about|to|on) (?:anything|everything|something) else\b|\boff-?topic\b|\bonly (?:answer|deal with|help with|talk about) ", lambda m, s: {"phrases": quoted_in(s)}),
-    _wording("structure.plain_text", rf"\bplain text\b|{_NO} (?:use |any )*(?:markdown|formatting|bullet points|headings)\b"),
+    _wording("safety.refuses", r"\b(?:for|about|to|on) (?:anything|everything|something) else\b|\boff-?topic\b|"
+                               r"\bonly (?:answer|deal with|help with|talk about) ", lambda m, s: {"phrases": quoted_in(s)}),
+    _wording("structure.plain_text", rf"\bplain text\b|{_NO} (?:use |any )*(?:markdown|formatting|bullet "
+                                     rf"points|headings)\b"),
     _wording("structure.no_reasoning", rf"{_NO} (?:show |explain |give )*(?:your )?(?:reasoning|thinking|working)\b"),
     _wording("structure.reply_schema", r"\bjson\b"),
     _wording("structure.language", rf"\b(?:in|speak|write|answer|reply) (?P<language>{_LANGUAGES})\b", _language),
     _wording("structure.sql", r"\b(?:read-?only|only (?:a )?select|one select)\b"),
-    _wording("grounding.supported", r"\bonly (?:from|on|with|use|by|what)\b[^.\n]{0,30}\b(?:notices?|passages?|documents?|sources?|context|text|material|facts?|information|record|timetable|given)\b"
+    _wording("grounding.supported", r"\bonly (?:from|on|with|use|by|what)\b[^.\n]{0,30}\b(?:notices?|passages?|"
+                                    r"documents?|sources?|context|text|material|facts?|information|record|"
+                                    r"timetable|given)\b"
              rf"|{_NO} (?:ever )?(?:make (?:things?|anything|facts?|it|them) up|invent\w*|guess\w*|make up)"),
-    _wording("grounding.not_known", r"\bif [^.\n]{0,60}\b(?:not|n['’]t|nothing)\b[^.\n]{0,30}(?:say|know|tell|mention|contain|cover|answer|find|there)\b", lambda m, s: {"phrases": quoted_in(s)}),
-    _wording("grounding.copied", rf"{_NO} (?:copy|quote|repeat) (?:\w+ ){{0,4}}(?:word for word|verbatim|whole sentences)|\bin your own words\b"),
+    _wording("grounding.not_known", r"\bif [^.\n]{0,60}\b(?:not|n['’]t|nothing)\b[^.\n]{0,30}(?:say|know|tell|"
+                                    r"mention|contain|cover|answer|find|there)\b", lambda m, s: {"phrases": quoted_in(s)}),
+    _wording("grounding.copied", rf"{_NO} (?:copy|quote|repeat) (?:\w+ ){{0,4}}(?:word for word|verbatim|whole "
+                                 rf"sentences)|\bin your own words\b"),
     _wording("structure.matches", r"\b(?:begin|start|open)s? (?:\w+ ){0,3}with\b", _begins),
     _wording("structure.matches", r"\b(?:end|close|finish)(?:es|s)? (?:\w+ ){0,3}with\b", _ends),
     _wording("outcome.must_say", r"\b(?:always|must) (?:say|mention|include|name|write|add)\b", _phrases),
     _wording("safety.forbidden", rf"{_NO} (?:ever )?(?:say|use|write|mention|call)\b[^.,;:\n]{{0,40}}[\"“«]", _phrases),
-    _wording("safety.forbidden", rf"{_NO} (?:ever )?(?:mention|discuss|talk about|speak of|name|recommend) (?P<what>[\w ,'-]{{3,80}})", _named),
+    _wording("safety.forbidden", rf"{_NO} (?:ever )?(?:mention|discuss|talk about|speak of|name|recommend) "
+                                 rf"(?P<what>[\w ,'-]{{3,80}})", _named),
     _wording("tone.greeting", rf"{_NO} (?:\w+ )?(?:greet\w*|sign-?off|salutation)"),
 )  # fmt: skip
 RULE = re.compile(

@@ -25,6 +25,7 @@ class NothingInvisible(FreeOf):
     )
     also_called = ("hidden", "zero width", "unicode", "bidirectional", "control character")
     aspects = (Aspect("", "no hidden characters"),)
+    repairs = True
     nothing = "Nothing is hidden in it."
     good: ClassVar = (
         "The boat is late.",

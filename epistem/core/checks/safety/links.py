@@ -18,7 +18,8 @@ _LINK = re.compile(
 )
 _BARE = re.compile(
     r"(?<![\w@/.:%+-])(?:www\.)?(?:[^\W_](?:[\w-]{0,61}[^\W_])?\.){1,6}"
-    r"(?:com|org|net|io|dev|app|co|info|biz|example|test|edu|gov|uk|de|fr|es|it|nl|eu|us|ca|au|ch|at|be|se|no|dk|fi|pl|pt|ie|in|jp|cn|ru|br|me|ly|ai|xyz|top|site|online|shop|club|link|click)"
+    r"(?:com|org|net|io|dev|app|co|info|biz|example|test|edu|gov|uk|de|fr|es|it|nl|eu|us|ca|au|ch|at|be|se|no|"
+    r"dk|fi|pl|pt|ie|in|jp|cn|ru|br|me|ly|ai|xyz|top|site|online|shop|club|link|click)"
     r"(?![\w.-]*[\w-]@)(?:[:/?#][^\s<>\"'`]{0,2000})?(?![\w])",
     re.I,
 )

@@ -83,6 +83,8 @@ class NoPersonalData(FreeOf):
     summary = "No mail address, phone, card, account or national number and no street address, but those let through."
     also_called = ("privacy", "email", "phone", "credit card", "iban", "pii", "contact")
     aspects = (Aspect("", "no personal data"),)
+    repairs = True
+    put = "(removed)"
     nothing = "No personal data is in it."
     Options: ClassVar[type[Options]] = PersonalDataOptions
     libraries = ("phonenumbers", "python-stdnum")

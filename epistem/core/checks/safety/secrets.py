@@ -46,6 +46,8 @@ class NoSecrets(FreeOf):
     summary = "No keys, tokens, private keys or passwords stand in the answer."
     also_called = ("password", "api key", "token", "credential", "leak")
     aspects = (Aspect("", "no keys or passwords"),)
+    repairs = True
+    put = "(removed)"
     nothing = "No key or password is in it."
     good: ClassVar = (
         "Reset your password under Settings.",

@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from typing import ClassVar
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Span
-from epistem.core.checks.shapes import FreeOf
+from epistem.core.checks.reading import sentences
+from epistem.core.checks.shapes import MOST_LOOKED_AT, FreeOf, Places, without
 
 _ENDED = re.compile(
     r"[.!?…。！？:;)\]}>\"'”’»*_`~|]\s*$|\d\s*$|[\U0001f000-\U0001faff☀-➿]\ufe0f?\s*$"
@@ -80,7 +81,8 @@ def _unclosed(text: str) -> int | None:
 
 _PLACEHOLDER = re.compile(
     r"\{\{[^{}\n]{1,80}\}\}|\{%[^\n]{1,80}%\}|\$\{[A-Za-z_][\w.]{0,60}\}"
-    r"|\[(?:your|the|their|insert|enter|add|name|date|time|place|address|phone|e-?mail|company|customer|number|title|link)\b"
+    r"|\[(?:your|the|their|insert|enter|add|name|date|time|place|address|phone|e-?mail|company|customer|number|"
+    r"title|link)\b"
     r"[^\]\n]{0,60}\](?!\()"
     r"|<(?:your|insert|enter|name|date|customer|company)[ _-]?[\w -]{0,40}>"
     r"|\b(?:XXX+|TBD|TODO|FIXME|lorem ipsum)\b|_{4,}",
@@ -144,6 +146,14 @@ _THOUGHT = re.compile(
 )
 
 
+_TAGS = "think(?:ing)?|reason(?:ing)?|scratchpad|analysis|reflection|plan"
+_BLOCK = re.compile(
+    rf"<({_TAGS})>(?:(?!</?(?:{_TAGS})>).)*+</\1>\s*|\A(?:(?!<(?:{_TAGS})>).)*?</(?:{_TAGS})>\s*",
+    re.I | re.S,
+)
+"""A block of thinking, or one whose opening tag is not shown."""
+
+
 class NoReasoning(FreeOf):
     key = "structure.no_reasoning"
     version = 1
@@ -153,6 +163,7 @@ class NoReasoning(FreeOf):
     )
     also_called = ("thinking", "chain of thought", "leak", "think tags", "monologue")
     aspects = (Aspect("", "no thinking left in it"),)
+    repairs = True
     nothing = "No thinking is left in it."
     good: ClassVar = (
         "The boat leaves at 9.40.",
@@ -177,6 +188,13 @@ class NoReasoning(FreeOf):
         "Hmm, let me think. It is late.",
         "Chain of thought: none\nYes",
     )
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """Without what stands in think tags, and without the sentences that think aloud."""
+        text = _BLOCK.sub("", text[:MOST_LOOKED_AT]) + text[MOST_LOOKED_AT:]
+        thought = Places((span.start, span.end) for span in self.found(text, ground))
+        told = [Span(p.start, p.end, "") for p in sentences(text) if thought.meets(p.start, p.end)]
+        return without(text, told).strip() if told else text
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         for match in _THOUGHT.finditer(text):

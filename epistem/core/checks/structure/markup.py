@@ -28,6 +28,24 @@ _MARKS = (
 )
 
 
+_MENDS = (
+    (re.compile(r"^[ \t]*```.*\n?", re.M), ""),
+    (re.compile(r"^[ \t]{0,3}#{1,6}[ \t]+(\S.*?)[ \t]*#*[ \t]*$", re.M), r"\1"),
+    (re.compile(r"^[ \t]*(?:-{3,}|\*{3,}|_{3,})[ \t]*\n?$", re.M), ""),
+    (_MARKS[2][0], lambda m: m[0][2:-2]),
+    (_MARKS[3][0], lambda m: m[0][2:-2]),
+    (_MARKS[4][0], lambda m: m[0][1:-1]),
+    (re.compile(r"^([ \t]*)[-*+][ \t]+(?=\S)", re.M), r"\1"),
+    (re.compile(r"^([ \t]*)\d{1,3}[.)][ \t]+(?=\S)", re.M), r"\1"),
+    (re.compile(r"!?\[([^\]\n]{1,200})\]\(([^)\s]{1,500})\)"), r"\1 (\2)"),
+    (_MARKS[8][0], lambda m: m[0][1:-1]),
+    (re.compile(r"^([ \t]*)>[ \t](?=\S)", re.M), r"\1"),
+    (re.compile(r"^[ \t]*\|[ \t:|-]+\|[ \t]*\n?", re.M), ""),
+    (re.compile(r"^[ \t]*\|[ \t]*(.+?)[ \t]*\|[ \t]*$", re.M), lambda m: re.sub(r"[ \t]*\|[ \t]*", ", ", m[1])),
+)  # fmt: skip
+MOST_NESTED = 6
+
+
 class PlainText(FreeOf):
     key = "structure.plain_text"
     version = 1
@@ -36,6 +54,7 @@ class PlainText(FreeOf):
     also_called = ("markdown", "formatting", "bullets", "bold", "no markup")
     aspects = (Aspect("", "plain text, no Markdown"),)
     nothing = "It is plain text."
+    repairs = True
     good: ClassVar = (
         "The boat leaves at 9.40.",
         "It costs 3 * 4 = 12 euros, or 2*6.",
@@ -62,6 +81,16 @@ class PlainText(FreeOf):
         "This is *very* late.",
         "One\n\n---\n\nTwo",
     )
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """The words without their marks; links keep their address behind them."""
+        for _ in range(MOST_NESTED):
+            before = text
+            for pattern, kept in _MENDS:
+                text = pattern.sub(kept, text)
+            if text == before:
+                break
+        return text
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         spans = [

@@ -36,6 +36,7 @@ class ReplySchema(Check):
     aspects = (Aspect("", "fits the reply shape"), Aspect("bare", "nothing round the JSON"))
     Options: ClassVar[type[Options]] = ReplySchemaOptions
     libraries = ("jsonschema-rs",)
+    repairs = True
 
     shown_with: ClassVar = {"json_schema": _SHOWN}
     good: ClassVar = (
@@ -76,6 +77,13 @@ class ReplySchema(Check):
     def resolved(cls, options: ReplySchemaOptions, reply: ReplyShape) -> dict[str, Any]:
         schema = reply.json_schema if options.json_schema is None else options.json_schema
         return {"json_schema": "none" if schema is None else digest(schema)}
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """The JSON alone, where it stands in prose or a fence and matches the schema."""
+        found = find_json(text)
+        if found is None or found.bare or self._schema.first_fault(found.value) is not None:
+            return text
+        return text[found.start : found.end]
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         found = find_json(answer.text)

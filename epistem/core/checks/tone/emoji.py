@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, ClassVar
 
 import regex
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Example, Finding, Ground, Options, Span
-from epistem.core.checks.shapes import MOST_LOOKED_AT, Bounds, CountOf, bounds
+from epistem.core.checks.shapes import MOST_LOOKED_AT, Bounds, CountOf, bounds, without
 
 _EMOJI = regex.compile(
     r"\p{RI}\p{RI}|[0-9#*]\ufe0f?\u20e3"
-    r"|(?:(?=\p{Extended_Pictographic})\p{Emoji_Presentation}|\p{Extended_Pictographic}\ufe0f|\p{Extended_Pictographic}(?=\p{Emoji_Modifier}))"
+    r"|(?:(?=\p{Extended_Pictographic})\p{Emoji_Presentation}|\p{Extended_Pictographic}\ufe0f|"
+    r"\p{Extended_Pictographic}(?=\p{Emoji_Modifier}))"
     r"(?:\ufe0f|\p{Emoji_Modifier})*(?:\u200d\p{Extended_Pictographic}(?:\ufe0f|\p{Emoji_Modifier})*)*"
 )
 
@@ -34,6 +36,7 @@ class Emoji(CountOf):
     Options: ClassVar[type[Options]] = EmojiOptions
     libraries = ("regex",)
     unit = "emoji"
+    repairs = True
     good: ClassVar = (
         "The boat is late.",
         "It costs 5 * 4 # 3.",
@@ -75,6 +78,18 @@ class Emoji(CountOf):
 
     def places(self, text: str) -> list[tuple[int, int]]:
         return [] if text.isascii() else [match.span() for match in _EMOJI.finditer(text)]
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """Without those that are not allowed, and those beyond the most."""
+        only, most = self.options.only, self.options.most
+        kept = 0
+        gone: list[Span] = []
+        for match in _EMOJI.finditer(text):
+            if (only and match[0] not in only) or (most is not None and kept >= most):
+                gone.append(Span(match.start(), match.end(), ""))
+            else:
+                kept += 1
+        return re.sub(r"[ \t]{2,}", " ", without(text, gone)).strip() if gone else text
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         if self.options.only and not answer.text.isascii():

@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from pydantic import Field
 
-from epistem.core.checks.base import Aspect, Example, Options
+from epistem.core.checks.base import Aspect, Example, Ground, Options
 from epistem.core.checks.reading import sentences
 from epistem.core.checks.shapes import Bounds, CountOf
 
@@ -32,6 +32,7 @@ class Exclamations(CountOf):
     aspects = (Aspect("", "exclamation marks"),)
     Options: ClassVar[type[Options]] = ExclamationOptions
     unit = "exclamation mark"
+    repairs = True
     good: ClassVar = (
         "The boat is late.",
         "if (a != b) return",
@@ -55,6 +56,17 @@ class Exclamations(CountOf):
 
     def places(self, text: str) -> list[tuple[int, int]]:
         return [match.span() for match in _EXCLAIMED.finditer(text)]
+
+    def repair(self, text: str, ground: Ground) -> str:
+        """With full stops in the place of those beyond the most."""
+        if self.options.most is None:
+            return text
+        ends = {True: "。", False: "."}
+        for start, end in reversed(self.places(text)[int(self.options.most) :]):
+            mark = ends[text[start] == "！"]
+            stop = "" if text[start - 1 : start] in (".", "?", "…") else mark
+            text = text[:start] + stop + text[end:]
+        return text
 
 
 class Shouting(CountOf):

@@ -100,7 +100,8 @@ def _there(
 
 _SHORT = re.compile(
     r"\b(?:(?:i|you|we|they|he|she|it|that|there|who|what|where|how|here|let)['’](?:m|re|ve|ll|d|s)|"
-    r"(?:do|does|did|is|are|was|were|has|have|had|ca|wo|could|would|should|must|need|ai)n['’]t|shan['’]t|y['’]all|gonna|wanna|gotta)\b",
+    r"(?:do|does|did|is|are|was|were|has|have|had|ca|wo|could|would|should|must|need|ai)n['’]t|shan['’]t|"
+    r"y['’]all|gonna|wanna|gotta)\b",
     re.I,
 )
 
