@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any, ClassVar
 
@@ -108,6 +109,7 @@ def _keys(phrase: str, exact: bool) -> tuple[str, ...]:
     return tuple(_key(match[0], exact) for match in _WORD.finditer(phrase))
 
 
+@lru_cache(maxsize=50_000)
 def _key(word: str, exact: bool) -> str:
     low = word.casefold().replace("’", "'")
     return low if exact else stem(low.removesuffix("'s"))
@@ -141,6 +143,7 @@ _HARMLESS = re.compile(
     r"stupid mistakes? (?:of (?:ours|mine)|we made))\b",
     re.I,
 )
+_MIXED = re.compile(r"[A-Za-z][0-9@$]|[0-9@$][A-Za-z]")
 _MASKED = re.compile(r"(?<![\w*])[a-z](?:[*#@!$%_-]{1,4}[a-z]{0,4}){1,2}(?![\w*])", re.I)
 _MASKS = re.compile(
     r"\A(?:f[*#@!$%_-]{1,3}k?(?:ing|ed|er)?|f[u*][*#c]k\w*|s[*#@!$%_-]{1,2}t\w*|b[*#@!$%_-]{1,3}ch\w*|"
@@ -208,7 +211,7 @@ class NoProfanity(FreeOf):
         return {"usual": digest([*PROFANE, *INSULTS]), **super().resolved(options, reply)}
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
-        plain = text.translate(_LETTERS) if re.search(r"[0-9@$]", text) else text
+        plain = text.translate(_LETTERS) if _MIXED.search(text) else text
         harmless = Places(match.span() for match in _HARMLESS.finditer(text))
         spans = phrases_in(text, self._phrases, False)
         if plain != text:

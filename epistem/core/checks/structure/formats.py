@@ -65,6 +65,7 @@ NUMBERS: Mapping[str, str] = {
 _ANY_NUMBER = re.compile(
     r"(?<![\w.,:/#-])\d+(?:[.,]\d+|[ \u00a0\u202f]\d{3}(?!\d))*(?![\w:/-]|[.,]\d)"
 )
+_DIGIT = re.compile(r"[0-9]")
 _NO_NUMBER = re.compile(
     r"(?i:\b(?:room|order|no|nr|number|page|line|version|code|year|in|since|of|from|to|until)\.? )$"
 )
@@ -161,6 +162,8 @@ class Formats(FreeOf):
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         spans: list[Span] = []
+        if not _DIGIT.search(text):
+            return spans
         taken = Places()
         for what, pattern, right, name in self._looked_for:
             for match in pattern.finditer(text):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from html.parser import HTMLParser
 from typing import Any, ClassVar, Literal
 from xml.parsers import expat
 
@@ -69,7 +68,7 @@ class MarkdownFormed(FreeOf):
         fence: tuple[str, int, int] | None = None
         at = 0
         for line in text.split("\n"):
-            match = _FENCE.match(line)
+            match = _FENCE.match(line) if "```" in line or "~~~" in line else None
             if fence is not None:
                 if match and match[1].startswith(fence[0]) and not match[2].strip():
                     fence = None
@@ -87,7 +86,7 @@ class MarkdownFormed(FreeOf):
     def _headings(self, lines: list[tuple[int, str]]) -> Iterator[Span]:
         level = 0
         for at, line in lines:
-            match = _HEADING.match(line)
+            match = _HEADING.match(line) if "#" in line else None
             if match is None:
                 continue
             if not match[2][0].isspace():
@@ -184,7 +183,11 @@ _OPTIONAL = frozenset(
     ]
 )
 _ALWAYS_WITHIN = frozenset(["html", "head", "body"])
-MOST_OPEN = 500
+MOST_OPEN = 200
+_TAG = re.compile(
+    r"<!--|<[!?][^<>]*>|<(/?)([a-zA-Z][\w:-]*+)((?:[\s/](?:[^<>\"']|\"[^\"]*\"|'[^']*')*+)?+)>"
+)
+_RAW = {name: re.compile(rf"</{name}\b", re.I) for name in ("script", "style", "textarea", "title")}
 
 
 class MarkupOptions(Options):
@@ -286,67 +289,49 @@ def _xml(text: str, allowed: set[str]) -> list[Span]:
 
 
 def _html(text: str, allowed: set[str]) -> list[Span]:
-    reader = _Tags(text, allowed)
-    reader.feed(text)
-    reader.close()
-    return sorted([*reader.found, *reader.left_open()], key=lambda span: span.start)
-
-
-class _Tags(HTMLParser):
     """What is opened and closed, as HTML has it: some tags need no end, and some have none."""
-
-    def __init__(self, text: str, allowed: set[str]) -> None:
-        super().__init__(convert_charrefs=True)
-        self.found: list[Span] = []
-        self._allowed = allowed
-        self._open: list[tuple[str, int, int]] = []
-        self._lines = [0]
-        for line in text.split("\n"):
-            self._lines.append(self._lines[-1] + len(line) + 1)
-
-    def handle_starttag(self, tag: str, attrs: object) -> None:
-        start = self._at()
-        end = start + len(self.get_starttag_text() or "<")
-        if self._allowed and tag not in self._allowed:
-            self.found.append(Span(start, end, "a tag that is not allowed"))
-        if tag in _VOID or len(self._open) >= MOST_OPEN:
-            return
-        self._open.append((tag, start, end))
-
-    def handle_startendtag(self, tag: str, attrs: object) -> None:
-        if self._allowed and tag not in self._allowed:
-            self.found.append(
-                Span(self._at(), self._at() + len(tag) + 1, "a tag that is not allowed")
-            )
-
-    def handle_endtag(self, tag: str) -> None:
-        start = self._at()
-        while self._open and self._open[-1][0] != tag and self._open[-1][0] in _OPTIONAL:
-            if not any(name == tag for name, _, _ in self._open):
+    found: list[Span] = []
+    opened: list[tuple[str, int, int]] = []
+    at = 0
+    while match := _TAG.search(text, at):
+        start, at = match.span()
+        if match[0] == "<!--":
+            end = text.find("-->", at)
+            if end < 0:
+                found.append(Span(start, at, "a comment that is not closed"))
                 break
-            self._open.pop()
-        if self._open and self._open[-1][0] == tag:
-            self._open.pop()
-            return
-        place = next(
-            (at for at in range(len(self._open) - 1, -1, -1) if self._open[at][0] == tag), None
-        )
-        if place is None:
-            if tag not in ("p", "br"):
-                self.found.append(Span(start, start + len(tag) + 2, "it was never opened"))
-            return
-        for name, first, last in self._open[place + 1 :]:
-            if name not in _OPTIONAL:
-                self.found.append(Span(first, last, f"still open where </{tag}> stands"))
-        del self._open[place:]
+            at = end + 3
+            continue
+        name = (match[2] or "").lower()
+        if not name:
+            continue
+        if match[1]:
+            found += _closed(opened, name, start, at)
+            continue
+        if allowed and name not in allowed:
+            found.append(Span(start, at, "a tag that is not allowed"))
+        if (match[3] or "").endswith("/") or name in _VOID or len(opened) >= MOST_OPEN:
+            continue
+        opened.append((name, start, at))
+        if name in _RAW and (ended := _RAW[name].search(text, at)):
+            at = ended.start()
+    found += [
+        Span(start, end, "never closed")
+        for name, start, end in opened
+        if name not in _OPTIONAL and name not in _ALWAYS_WITHIN
+    ]
+    return sorted(found, key=lambda span: span.start)
 
-    def left_open(self) -> list[Span]:
-        return [
-            Span(start, end, "never closed")
-            for tag, start, end in self._open
-            if tag not in _OPTIONAL and tag not in _ALWAYS_WITHIN
-        ]
 
-    def _at(self) -> int:
-        line, column = self.getpos()
-        return self._lines[line - 1] + column
+def _closed(opened: list[tuple[str, int, int]], name: str, start: int, end: int) -> list[Span]:
+    """An end tag: what is wrong with it, and with what it leaves open."""
+    place = next((at for at in range(len(opened) - 1, -1, -1) if opened[at][0] == name), None)
+    if place is None:
+        return [] if name in ("p", "br") else [Span(start, end, "it was never opened")]
+    left = [
+        Span(first, last, f"still open where </{name}> stands")
+        for inner, first, last in opened[place + 1 :]
+        if inner not in _OPTIONAL
+    ]
+    del opened[place:]
+    return left
