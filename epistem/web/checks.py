@@ -78,6 +78,9 @@ class BenchAnswer(Shape):
     text: str
     findings: list[FindingShape]
     ms: float
+    mended: str | None = Field(
+        description="Its text as the checks that mend would leave it; null where that is the same."
+    )
 
 
 class BenchPage(Shape):
@@ -152,6 +155,7 @@ def bench_checks(path: SubjectPath, body: BenchIn) -> Response:
                         finding_shape(found.measures[j.measure], j.finding) for j in each.findings
                     ],
                     ms=each.ms,
+                    mended=each.mended and each.mended[:MOST_TEXT],
                 )
                 for each in found.answers
             ],

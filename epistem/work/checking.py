@@ -23,7 +23,8 @@ from epistem.work import fragments
 
 
 class OnBench(NamedTuple):
-    """An answer with where it is from, and what was found in how many milliseconds."""
+    """An answer with where it is from, and what was found in how many milliseconds. `mended` is its text as
+    the checks that mend would leave it, None where that is the same."""
 
     source: str
     asked: str
@@ -31,6 +32,7 @@ class OnBench(NamedTuple):
     text: str
     findings: list[Judged]
     ms: float
+    mended: str | None
 
 
 class Benched(NamedTuple):
@@ -85,4 +87,6 @@ def _judged(
     found = bench.judge(answer, ground)
     ms = 1_000 * (perf_counter() - began)
     asked = "" if try_id is None else title_of(case)
-    return OnBench(source, asked, try_id, answer.text, found, ms)
+    mended = bench.repaired(answer, ground)
+    changed = mended if mended != answer.text else None
+    return OnBench(source, asked, try_id, answer.text, found, ms, changed)

@@ -14,6 +14,7 @@ from epistem.core.checks.registry import CHECKS, build, check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.trials.judging import Bench
 
 FEWEST = 8
 PLAIN = [key for key in CHECKS if not check_class(key).asks]
@@ -119,6 +120,26 @@ def test_no_text_makes_a_check_fall(key, text):
         ("tone.reading_grade", {"least": 9, "most": 8}, "least", "nothing could pass"),
         ("structure.length", {"of": "parsec"}, "of", "word"),
         ("tone.emoji", {"colour": "red"}, "colour", "Extra inputs"),
+        ("tone.sentiment", {"least": 0.5, "most": 0}, "least", "nothing could pass"),
+        (
+            "outcome.expression",
+            {"expression": "size(answer) <"},
+            "expression",
+            "column 15, after “size",
+        ),
+        (
+            "outcome.expression",
+            {"expression": "nothing == 1"},
+            "expression",
+            "undeclared reference",
+        ),
+        ("outcome.expression", {"expression": "size(answer)"}, "expression", "gives int, not true"),
+        (
+            "outcome.expression",
+            {"expression": "json" + ".map(x, x)" * 7 + " == []"},
+            "expression",
+            "6 are allowed",
+        ),
     ],
 )
 def test_options_that_cannot_be_are_refused_by_name(key, options, field, says):
@@ -126,6 +147,43 @@ def test_options_that_cannot_be_are_refused_by_name(key, options, field, says):
         build(CheckUse(check=key, options=options), ReplyShape())
     assert caught.value.field is not None
     assert caught.value.field.endswith(f"options.{field}")
+
+
+LONG = ".all(x, [1, 2, 3, 4, 5, 6, 7, 8, 9]"
+
+
+@pytest.mark.parametrize(
+    ("expression", "says"),
+    [
+        ("json.label == 'a'", "Ask whether it is there first"),
+        ("inputs.list[7] == 1", "could not be worked out"),
+        ("1 / (size(answer) - size(answer)) == 2", "could not be worked out"),
+        (f"[1, 2, 3, 4, 5, 6, 7, 8, 9]{LONG * 5}.all(y, y > 0){')' * 5}", "budget"),
+        ("json.n > 1", "could not be worked out"),
+        ("usage.cents < 1.0", "could not be worked out"),
+        ("json.deep", "not true or false"),
+    ],
+)
+def test_an_expression_that_can_not_be_worked_out_is_no_pass(expression, says):
+    text = json.dumps({"n": "text", "deep": [[[[1]]]]})
+    check = build(
+        CheckUse(check="outcome.expression", options={"expression": expression}), ReplyShape()
+    )
+    [found] = check.judge(Answer(text), Ground(ReplyShape(), Expectation(), {"list": []}))
+    assert (found.passed, says in found.message) == (None, True), found.message
+
+
+def test_a_bench_mends_what_its_uses_say_and_no_more():
+    uses = [
+        CheckUse(check="structure.plain_text", on_failure="repair"),
+        CheckUse(check="tone.emoji", on_failure="repair"),
+        CheckUse(check="safety.personal_data"),
+    ]
+    bench = Bench(uses, ReplyShape())
+    ground = Ground(ReplyShape(), Expectation(), {})
+    mended = bench.repaired(Answer("Write to **ada@post.example** 🙂\n- soon"), ground)
+    assert mended == "Write to ada@post.example\nsoon"
+    assert bench.repaired(Answer("1. a\nNothing is wrong"), ground) == "1. a\nNothing is wrong"
 
 
 def test_a_row_is_called_by_what_its_options_ask():

@@ -50,6 +50,20 @@ def offered(text, **more):
         ('Never say "cheap" or “bargain”.', "safety.forbidden", {"phrases": ["cheap", "bargain"]}),
         ("Never mention competitors.", "safety.forbidden", {"phrases": ["competitors"]}),
         ('Always mention “the warranty”.', "outcome.must_say", {"phrases": ["the warranty"]}),
+        ("Write in a formal tone.", "tone.formality", {"least": 60, "most": None}),
+        ("Keep it casual.", "tone.formality", {"most": 50}),
+        ("Don't use the passive voice.", "tone.passive", {}),
+        ("Avoid jargon.", "tone.concrete", {}),
+        ("Always be polite.", "tone.polite", {}),
+        ("Never sound condescending.", "tone.cold", {}),
+        ("Adapt to the reader's style.", "tone.mirrors", {}),
+        ("Never give medical or legal advice.", "safety.advice", {"kinds": ["medical", "legal"]}),
+        ("Do not diagnose anybody.", "safety.advice", {"kinds": ["medical"]}),
+        ("Don't repeat the patient's name.", "safety.given", {}),
+        ("Always cite the number of the passage.", "grounding.citations", {}),
+        ("Answer in Markdown.", "structure.markdown", {}),
+        ("The reply must be valid HTML.", "structure.markup", {"kind": "HTML"}),
+        ("Write times in 24-hour format.", "structure.formats", {"times": "18:45", "dates": "any"}),
         ('Begin with "Dear member".', "structure.matches", {"pattern": r"\A\s*Dear\ member"}),
     ],
 )  # fmt: skip
@@ -73,7 +87,7 @@ def test_what_is_no_rule_is_passed_over(text):
 
 
 def test_the_words_that_caused_it_are_quoted_at_their_place():
-    text = "Be kind.\n\nNever promise money. {{ name }} wrote."
+    text = "Good day.\n\nNever promise money. {{ name }} wrote."
     [rule] = rules_of(prompt_of(text), [])
     assert (rule.words, rule.path, rule.part) == (
         "Never promise money.",

@@ -33,6 +33,7 @@ CHECKS = {
     "outcome.fields": "epistem.core.checks.outcome.fields:FieldsRight",
     "outcome.tools": "epistem.core.checks.outcome.using:ToolsUsed",
     "outcome.limits": "epistem.core.checks.outcome.using:WithinLimits",
+    "outcome.expression": "epistem.core.checks.outcome.expression:Expression",
     "outcome.must_say": "epistem.core.checks.outcome.must_say:MustSay",
     "outcome.must_not_say": "epistem.core.checks.outcome.must_not_say:MustNotSay",
     "safety.personal_data": "epistem.core.checks.safety.personal_data:NoPersonalData",

@@ -140,6 +140,10 @@ useKeys([
           </p>
           <div class="max-h-37.5 overflow-auto font-serif text-read"><MarkedText :text="answer.text" :findings="findingsOf(answer)" /></div>
           <FindingList class="mt-1 text-sm" :findings="findingsOf(answer)" :most="chosen === null ? 3 : undefined" />
+          <p v-if="answer.mended !== null" class="mt-1 border-l-2 border-kelp pl-2" data-test="mended">
+            <span class="caption block">mended by rule</span>
+            <span class="font-serif text-read whitespace-pre-wrap">{{ answer.mended || "(nothing is left)" }}</span>
+          </p>
           <AskJudge v-if="chosen !== null && kind?.asks && checks?.[chosen]" :name="name" :use="checks[chosen]!" :answer="answer" />
         </article>
         <p v-if="page && page.answers.length === 0" class="p-4 text-ink-2">Nothing to judge yet: paste an answer above, or try the draft once.</p>

@@ -106,6 +106,13 @@ def _language(match: re.Match[str], sentence: str) -> Options:
     return {"language": match["language"].capitalize()}
 
 
+def _advice(match: re.Match[str], sentence: str) -> Options:
+    told = (match.groupdict().get("what") or "medical").lower()
+    kinds = [kind for kind in ("medical", "legal", "financial") if kind in told]
+    financial = "investment" in told or "tax" in told
+    return {"kinds": kinds + ["financial"] * (financial and "financial" not in kinds)}
+
+
 def _always(**options: Any) -> Reader:
     return lambda match, sentence: dict(options)
 
@@ -163,6 +170,31 @@ WORDINGS = (
     _wording("safety.forbidden", rf"{_NO} (?:ever )?(?:say|use|write|mention|call)\b[^.,;:\n]{{0,40}}[\"“«]", _phrases),
     _wording("safety.forbidden", rf"{_NO} (?:ever )?(?:mention|discuss|talk about|speak of|name|recommend) "
                                  rf"(?P<what>[\w ,'-]{{3,80}})", _named),
+    _wording("tone.formality", r"\b(?:be|stay|remain|keep it) formal\b|\b(?:a )?formal (?:tone|language|style|register)\b",
+             _always(least=60, most=None)),
+    _wording("tone.formality", r"\b(?:informal|casual|conversational|chatty|relaxed)\b", _always(most=50)),
+    _wording("tone.passive", rf"\bactive voice\b|{_NO} (?:use |write in |the )*passive(?: voice)?\b"),
+    _wording("tone.concrete", rf"\b(?:be|stay) (?:concrete|specific)\b|\bconcrete (?:words|terms|language)\b|"
+                              rf"{_NO} (?:use |any )*(?:jargon|abstract\w*|nominali[sz]ations?)"),
+    _wording("tone.polite", r"\b(?:be|stay|remain) (?:\w+ and |very |always )?(?:polite|courteous|kind|friendly|warm)\b|"
+                            r"\b(?:polite|courteous)ly\b|\b(?:polite|courteous) (?:tone|words)\b"),
+    _wording("tone.cold", rf"{_NO} (?:be |sound |ever |too )*(?:rude|curt|cold|blunt|condescending|dismissive|reproachful)\b"),
+    _wording("tone.sentiment", r"\b(?:positive|upbeat|cheerful|optimistic)\b", _always(least=0.2)),
+    _wording("tone.mirrors", r"\b(?:match|mirror|adapt to|take up|reflect) (?:the )?[^.\n]{0,40}\b(?:tone|style|register|"
+                             r"manner|way of writing)\b"),
+    _wording("safety.advice", rf"{_NO} (?:\w+ ){{0,3}}?(?P<what>(?:medical|legal|financial|investment|tax)"
+                              rf"(?:(?:,| or| and|, or) (?:medical|legal|financial|investment|tax))*) advice|"
+                              rf"{_NO} (?:\w+ ){{0,2}}diagnos\w*", _advice),
+    _wording("safety.given", rf"{_NO} (?:\w+ ){{0,2}}(?:repeat |use |write |name |mention )?(?:the |their |his |her |any )*"
+                             rf"(?:customers?['’]?s?|persons?['’]?s?|guests?['’]?s?|passengers?['’]?s?|patients?['’]?s?|"
+                             rf"clients?['’]?s?) (?:full )?(?:names?|address(?:es)?|numbers?)\b"),
+    _wording("grounding.citations", r"\b(?:cite|citations?|footnotes?)\b|\b(?:number|source) of the (?:passage|notice|"
+                                    r"document)\b"),
+    _wording("structure.markdown", r"\b(?:in|valid|well-formed|proper|as) markdown\b"),
+    _wording("structure.markup", r"\b(?:in|valid|well-formed|proper|as) (?P<what>html|xml)\b",
+             lambda m, s: {"kind": m["what"].upper()}),
+    _wording("structure.formats", r"\b24[- ]hour\b", _always(times="18:45", dates="any")),
+    _wording("structure.formats", r"\biso(?: 8601)? dates?\b|\byyyy-mm-dd\b", _always(dates="2026-11-26", times="any")),
     _wording("tone.greeting", rf"{_NO} (?:\w+ )?(?:greet\w*|sign-?off|salutation)"),
 )  # fmt: skip
 RULE = re.compile(

@@ -19,6 +19,10 @@ _EMOJI = regex.compile(
 )
 
 
+_SPARE = re.compile(r"[ \t]+(?=[ \t\n])")
+"""White space that a removed one leaves."""
+
+
 class EmojiOptions(Bounds):
     most: float | None = Field(0, ge=0, le=1e9, title="At most")
     only: list[str] = Field(
@@ -89,7 +93,7 @@ class Emoji(CountOf):
                 gone.append(Span(match.start(), match.end(), ""))
             else:
                 kept += 1
-        return re.sub(r"[ \t]{2,}", " ", without(text, gone)).strip() if gone else text
+        return _SPARE.sub("", without(text, gone)).strip() if gone else text
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         if self.options.only and not answer.text.isascii():
