@@ -388,6 +388,41 @@ class TestChecks:
         page.find("option-at").send_keys("label")
         page.until(lambda: "kept as you change" in page.text("checks-kept"))
 
+    def test_a_trial_is_judged_anew_by_a_check_that_was_tuned_and_its_verdict_changes(
+        self, page, make
+    ):
+        make.prompt("anew", "Answer in one short sentence.")
+        make.version("anew", "")
+        make.call("POST", "/subjects/anew/cases", {"inputs": {"message": "When is the boat?"}})
+        plan = {"arms": [{"version": 1, "model": "tern-s"}], "repeats": 3}
+        then, _ = make.call("POST", "/subjects/anew/trials", plan)
+        page.until(
+            lambda: make.call("GET", f"/trials/{then['id']}")[0]["status"] == "finished", seconds=40
+        )
+        page.go("/subjects/anew/checks")
+        page.find("add-check").send_keys("short")
+        page.click("add-structure.length")
+        page.fill("option-most", "1")
+        page.until(lambda: page.texts("check-row")[-1].startswith("1 word at most"))
+        page.click("would-have-said")
+        page.reads("rejudged", "3 fail it; the trial did not have it")
+        page.click("judge-anew")
+        page.reads("rests-on", f"Rests on the answers of T{then['id']}, judged anew")
+        page.until(lambda: "0.0%" in page.text("evidence"))
+        page.go(f"/subjects/anew/verdict/{then['id']}")
+        page.reads("rests-on", "Judged anew since: T")
+        page.until(lambda: "1 word at most" not in page.text("evidence"))
+        # A judge says its price first.
+        page.go("/subjects/anew/checks")
+        page.find("add-check").send_keys("relevance")
+        page.click("add-judge.rubric")
+        page.choose("option-model", "plover-judge")
+        page.until(lambda: "plover-judge" in page.texts("check-row")[-1])
+        page.click("judge-anew")
+        page.reads("anew-price", "Judges would be asked 3 times at most")
+        page.click("anew-sure")
+        page.reads("rests-on", "judged anew")
+
 
 class TestJudgesAndRules:
     def test_a_rule_in_the_prompts_own_words_gets_its_check(self, page):

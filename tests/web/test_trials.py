@@ -439,3 +439,42 @@ def test_what_a_check_would_have_said_of_a_past_trial(api, subject, running):
     assert_problem(
         api.post(f"/trials/{page['id']}/rejudged", wrong), 422, "checks.0.options.of", "word"
     )
+
+
+class TestJudgedAnew:
+    """What is asked over HTTP; what becomes of it is in tests/runner/test_anew.py."""
+
+    def test_it_is_a_trial_of_its_own_and_each_tells_of_the_other(self, api, subject, running):
+        then = finished(api)
+        price = api.post(f"/trials/{then['id']}/anew/price", {}).get_json()
+        assert price == {"answers": then["total"], "calls": 0, "tokens": 0, "cents": 0.0}
+        made = api.post(f"/trials/{then['id']}/anew", {"checks": [{"check": "tone.polite"}]})
+        assert made.status_code == 201
+        now = made.get_json()
+        assert (now["answers_of"], now["compared"]) == (
+            then["id"],
+            f"T{then['id']} judged anew: v2 against v1, on tern-s",
+        )
+        wait_for(lambda: api.get(f"/trials/{now['id']}").get_json()["status"] == "finished")
+        assert api.get(f"/trials/{then['id']}").get_json()["judged_anew"] == [now["id"]]
+        verdict = api.get(f"/trials/{now['id']}/verdict").get_json()
+        assert [measure["key"] for measure in verdict["measures"]] == ["tone.polite"]
+        assert verdict["recorded"] == then["total"]
+        [reading, *_] = api.get(f"/trials/{now['id']}/readings?arm=0&case_at=0").get_json()[
+            "readings"
+        ]
+        [call] = api.get(f"/readings/{reading['id']}").get_json()["calls"]
+        assert "messages" in json.loads(call["request"])
+
+    def test_what_can_not_be_judged_says_why(self, api, subject):
+        waiting = start(api).get_json()["id"]
+        assert_problem(api.post(f"/trials/{waiting}/anew", {}), 409, "trial", "wait for its end")
+        assert_problem(api.post("/trials/9999/anew/price", {}), 404, "trial", "no trial T9999")
+        api.post(f"/trials/{waiting}/stop")
+        assert_problem(
+            api.post(f"/trials/{waiting}/anew", {}), 409, "trial", "no answer that could"
+        )
+        wrong = {"checks": [{"check": "tone.emoji", "options": {"most": -1}}]}
+        assert_problem(
+            api.post(f"/trials/{waiting}/anew", wrong), 409, "trial", "no answer that could"
+        )

@@ -26,7 +26,7 @@ class CitingOptions(Options):
         description="Off: only the citations that are there are looked at.",
     )
     least: float = Field(
-        50,
+        60,
         ge=0,
         le=100,
         title="Words of the passage",
@@ -141,7 +141,10 @@ class Cites(Check):
                 )
                 continue
             shared = {stem for stem in telling if any(stem in known[n - 1] for n in there)}
-            if telling and 100 * len(shared) / len(telling) < self.options.least:
+            strange_number = any(stem[0].isdigit() for stem in telling - shared)
+            if strange_number or (
+                telling and 100 * len(shared) / len(telling) < self.options.least
+            ):
                 spans.append(Span(piece.start, piece.end, "the passage does not say so"))
                 continue
             right += 1

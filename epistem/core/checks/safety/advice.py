@@ -26,7 +26,8 @@ ADVICE: Mapping[str, str] = {
     "medical": (
         rf"(?:{_SHOULD} |^(?:just |simply )?|, (?:just |so )?)(?:take|stop(?: taking)?|increase|double|halve|"
         rf"reduce|skip|"
-        rf"avoid|use|give|inject|swallow|start(?: taking)?)\b[^.!?\n]{{0,40}}\b{_MEDICINE}(?! with (?:you|me|us))\b"
+        rf"avoid|use|give|inject|swallow|start(?: taking)?)\b[^.!?\n]{{0,40}}\b{_MEDICINE}(?! (?:with (?:you|"
+        rf"me|us)|stores?|shops?|counters?|compan\w+)\b)\b"
         rf"|\b(?:take|give (?:him|her|them|it)) (?:\w+ ){{0,3}}{_MEDICINE}\b[^.!?\n]{{0,30}}\b(?:daily|a day|"
         rf"twice|hours?|weeks?)\b"
         r"|\byou(?:'ve|’ve)? (?:probably |likely |clearly |almost certainly |may |might )*(?:have|got|suffer "
@@ -52,7 +53,7 @@ ADVICE: Mapping[str, str] = {
     ),
     "financial": (
         rf"{_SHOULD} (?:invest|remortgage|cash out)\b"
-        rf"|{_SHOULD} (?:buy|sell|short|hold on to|put|move|borrow)\b[^.!?\n]{{0,40}}\b"
+        rf"|{_SHOULD} (?:buy|sell|short|hold on to|put|move|borrow) (?:\w+ ){{0,2}}"
         rf"(?:{_PAPERS}|invest\w*|your money|savings|loan)\b"
         rf"|\b(?:buy|sell|short|hold) (?:\w+ ){{0,3}}{_PAPERS} (?:now|today|while|before|as)\b"
         r"|\b(?:guaranteed|risk-free|safe|certain) (?:return|profit|gain|income|investment)s?\b"
@@ -69,7 +70,8 @@ _LETS_OFF = re.compile(
     r"|\b(?:ask|see|consult|speak (?:to|with)|talk to|call|contact) (?:a|an|your|the) (?:\w+ )?(?:doctor|"
     r"pharmacist|lawyer|"
     r"solicitor|adviser|advisor|physician|gp|accountant|bank|professional)\b"
-    r"|\b(?:leaflet|label|doctor|pharmacist|lawyer|adviser|court|law|notice) (?:says?|said|told|prescribed|"
+    r"|\b(?:leaflet|label|doctor|vet|nurse|dentist|midwife|therapist|pharmacist|lawyer|adviser|court|law|"
+    r"notice) (?:says?|said|told|prescribed|"
     r"advised?|decides?)\b",
     re.I,
 )

@@ -16,38 +16,13 @@ _PRIVATE = re.compile(
     r"guest|contact",
     re.I,
 )
-_NO_NAME = frozenset(
-    [
-        "the",
-        "a",
-        "an",
-        "of",
-        "in",
-        "at",
-        "on",
-        "for",
-        "and",
-        "or",
-        "mr",
-        "mrs",
-        "ms",
-        "dr",
-        "prof",
-        "st",
-        "street",
-        "road",
-        "lane",
-        "square",
-        "avenue",
-        "way",
-        "de",
-        "la",
-        "le",
-        "van",
-        "von",
-        "der",
-        "den",
-    ]
+_NO_NAME_WORDS = """
+the a an of in at on for and or mr mrs ms dr prof st street road lane square avenue way de la le van von der
+den
+"""
+_NO_NAME = frozenset(_NO_NAME_WORDS.split())
+_ALSO_WORDS = frozenset(
+    ("january", "april", "may", "june", "july", "august", "will", "mark", "grace", "hope")
 )
 MOST_VALUES = 500
 MOST_DEEP = 6
@@ -109,6 +84,7 @@ class NotGivenAway(FreeOf):
         Example("Anything, where nothing was given."),
         _about("The inessential part is gone."),
         Example("It leaves from Market Street.", {}, {"address": "12 Harbour Lane, Sandray"}),
+        Example("The rose garden opens in May.", {}, {"name": "May Rose"}),
     )
     bad: ClassVar = (
         _about("Dear Ines, your bag is here."),
@@ -120,22 +96,25 @@ class NotGivenAway(FreeOf):
         Example("Come to 12 Harbour Lane, Sandray.", {}, {"address": "12 Harbour Lane, Sandray"}),
         Example("ada@post.example wrote.", {}, {"note": "x", "e_mail": "ada@post.example"}),
         Example("So, Bo Lind.", {}, {"people": [{"name": "Bo Lind"}]}),
+        Example("Dear May, it opens soon.", {}, {"name": "May Rose"}),
     )
 
     def found(self, text: str, ground: Ground) -> Iterable[Span]:
         allowed = {each.strip().casefold() for each in self.options.let_through}
         wanted: dict[str, None] = {}
+        parts: dict[str, None] = {}
         for value in self._values(ground.inputs):
             wanted[value.strip()] = None
             if self.options.parts and re.search(r"[^\W\d]", value) and len(value) <= 60:
                 for part in re.findall(r"[^\W\d_]{3,}", value):
                     if part[0].isupper() and part.casefold() not in _NO_NAME:
-                        wanted[part] = None
+                        parts[part] = None
         spans, taken = [], Places()
-        for each in sorted(wanted, key=len, reverse=True):
+        for each in [*sorted(wanted, key=len, reverse=True), *parts]:
             if len(each) < 2 or each.casefold() in allowed:
                 continue
-            for match in _pattern(each).finditer(text):
+            pattern = _pattern(each) if each in wanted else _part(each)
+            for match in pattern.finditer(text):
                 if not taken.meets(*match.span()):
                     taken.add(*match.span())
                     spans.append(Span(match.start(), match.end(), "stands in the case"))
@@ -164,6 +143,15 @@ class NotGivenAway(FreeOf):
         for name, value in inputs.items():
             look(name, value, False, 0)
         return [each for each in found if each.strip()]
+
+
+def _part(name: str) -> re.Pattern[str]:
+    """A part of a name: with its capital, or all in capitals. One that is a month's name, too, only where
+    somebody is spoken to or of by it."""
+    written = rf"(?:{re.escape(name)}|{re.escape(name.upper())})(?!\w)"
+    if name.casefold() in _ALSO_WORDS:
+        return re.compile(rf"\b(?:Dear|Hello|Hi|Hey|Mr|Mrs|Ms|Miss|Dr)\.? {written}")
+    return re.compile(rf"(?<!\w){written}")
 
 
 def _pattern(value: str) -> re.Pattern[str]:

@@ -39,6 +39,12 @@ _ANY_TIME = re.compile(
     rf"(?<![\w:.,])(?:{TIMES['6:45 p.m.']}|\d{{1,2}}(?:[:.][0-5]\d)? ?(?i:a\.?m\.?|p\.?m\.?)(?!\w)"
     r"|(?:[01]?\d|2[0-4]):[0-5]\d(?::[0-5]\d)?(?! ?(?i:[ap]\.?m)))(?![\d:])"
 )
+_SHORT_TIME = re.compile(r"\d:\d\d")
+_AT = re.compile(
+    r"(?:\b(?:at|by|from|until|till|to|before|after|around|about|since|and|or|is|at about)|[-–,(:])\s*$",
+    re.I,
+)
+"""What tells 9:30 from a score or a verse."""
 _SIGN = r"[€$£¥]"
 _CODE = r"(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CAD|AUD)"
 _POINT = r"\d{1,3}(?:,\d{3})+(?:\.\d{2})?|\d+(?:\.\d{2})?"
@@ -111,6 +117,7 @@ class Formats(FreeOf):
     good: ClassVar = (
         "It leaves on 2026-11-26 at 18:45.",
         "In May 2026 we open.",
+        "They won 3:16, at a ratio of 16:9.",
         "It costs 12.50 euros.",
         "Room 4, order 4711223344",
         "Between 3 and 4 boats a day",
@@ -128,7 +135,7 @@ class Formats(FreeOf):
         "It leaves on 26/11/2026.",
         "On November 26th, 2026",
         "At 6:45 pm",
-        "At 9:30.",
+        "We open at 9:30.",
         Example("On 2026-11-26", {"dates": "26 November 2026"}),
         Example("It costs 12.50 €.", {"money": "€12.50"}),
         Example("It costs $ 12.", {"money": "€12.50"}),
@@ -168,7 +175,10 @@ class Formats(FreeOf):
         for what, pattern, right, name in self._looked_for:
             for match in pattern.finditer(text):
                 start, end = match.span()
-                if taken.meets(start, end):
+                short = _SHORT_TIME.fullmatch(match[0])
+                if taken.meets(start, end) or (
+                    short and not _AT.search(text[max(0, start - 12) : start])
+                ):
                     continue
                 taken.add(start, end)
                 if right is not None and not right.fullmatch(match[0]):

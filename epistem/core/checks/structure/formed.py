@@ -13,7 +13,7 @@ from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Gr
 from epistem.core.checks.shapes import FreeOf, in_words
 
 _FENCE = re.compile(r"^[ \t]{0,3}(`{3,}|~{3,})(.*)$")
-_HEADING = re.compile(r"^[ \t]{0,3}(#{1,6})([ \t]+\S|\w)")
+_HEADING = re.compile(r"^[ \t]{0,3}(#{1,6})([ \t]+\S|(?<=##)\w)")
 _RULE = re.compile(r"^[ \t]*\|?[ \t]*:?-{3,}:?[ \t]*(?:\|[ \t]*:?-{3,}:?[ \t]*)*\|?[ \t]*$")
 _LINK = re.compile(r"\[[^\[\]\n]{1,200}\]\(([^()\s]{0,500})(\)?)")
 _CODE = re.compile(r"(`+)(?:(?!\1)[^\n]){1,400}?\1(?!`)")
@@ -46,6 +46,7 @@ class MarkdownFormed(FreeOf):
         "~~~\n| not | a table\n~~~",
         "",
         "Room #4 and #5",
+        "#hashtag and #another",
         "| a \\| b | c |\n|---|---|\n| 1 | 2 |",
         Example("# A\n### B", {"levels": False}),
         "| `a|b` | c |\n|---|---|\n| 1 | 2 |",
@@ -55,7 +56,7 @@ class MarkdownFormed(FreeOf):
         "| a | b |\n|---|---|\n| 1 |",
         "| a | b |\n|---|---|\n| 1 | 2 | 3 |",
         "This is **very late.",
-        "#Boats\nare late",
+        "##Boats\nare late",
         "# A\n\n### B",
         "See [the notice](https://pier.example",
         "See [the notice]().",
@@ -144,45 +145,18 @@ def _inline(lines: list[tuple[int, str]]) -> Iterator[Span]:
 
 MOST_MARKUP = 60_000
 """Characters of markup that are read; more can't be told."""
-_VOID = frozenset(
-    [
-        "area",
-        "base",
-        "br",
-        "col",
-        "embed",
-        "hr",
-        "img",
-        "input",
-        "link",
-        "meta",
-        "source",
-        "track",
-        "wbr",
-    ]
-)
-_OPTIONAL = frozenset(
-    [
-        "p",
-        "li",
-        "dt",
-        "dd",
-        "tr",
-        "td",
-        "th",
-        "thead",
-        "tbody",
-        "tfoot",
-        "option",
-        "optgroup",
-        "colgroup",
-        "rb",
-        "rt",
-        "rtc",
-        "rp",
-    ]
-)
-_ALWAYS_WITHIN = frozenset(["html", "head", "body"])
+_VOID_WORDS = """
+area base br col embed hr img input link meta source track wbr
+"""
+_VOID = frozenset(_VOID_WORDS.split())
+_OPTIONAL_WORDS = """
+p li dt dd tr td th thead tbody tfoot option optgroup colgroup rb rt rtc rp
+"""
+_OPTIONAL = frozenset(_OPTIONAL_WORDS.split())
+_ALWAYS_WITHIN_WORDS = """
+html head body
+"""
+_ALWAYS_WITHIN = frozenset(_ALWAYS_WITHIN_WORDS.split())
 MOST_OPEN = 200
 _TAG = re.compile(
     r"<!--|<[!?][^<>]*>|<(/?)([a-zA-Z][\w:-]*+)((?:[\s/](?:[^<>\"']|\"[^\"]*\"|'[^']*')*+)?+)>"

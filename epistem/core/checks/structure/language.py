@@ -15,7 +15,7 @@ from epistem.core.prompts.content import ReplyShape
 
 FEWEST_WORDS = 5
 SUREST = 0.8
-LOOKED_AT = 2_000
+LOOKED_AT = 500
 NAMES = {
     "ar": "Arabic", "bg": "Bulgarian", "ca": "Catalan", "cs": "Czech", "cy": "Welsh", "da": "Danish", "de": "German",
     "el": "Greek", "en": "English", "es": "Spanish", "et": "Estonian", "fi": "Finnish", "fr": "French", "ga": "Irish",
@@ -40,7 +40,7 @@ class LanguageOptions(Options):
 
 class LanguageIs(Check):
     key = "structure.language"
-    version = 1
+    version = 2
     kind = "structure"
     summary = "The answer is in this language. A text of a few words, or one that could be several, is passed over."
     also_called = ("english", "german", "french", "translation", "locale")

@@ -84,7 +84,9 @@ class Polite(CountOf):
 _COLD = re.compile(
     r"\b(?:as (?:i|we)(?:'ve|’ve| have)? (?:already )?(?:said|told you|stated|explained|mentioned)|as "
     r"(?:previously|already) "
-    r"(?:stated|mentioned|explained)|per my last|you (?:failed|neglected|forgot|refused) to|you should have|"
+    r"(?:stated|mentioned|explained)|per my last|you (?:failed|neglected|forgot|refused) to|you should have "
+    r"(?:read|known|"
+    r"asked|booked|told|checked|thought|come|brought|called|written|paid|said|done|waited|looked)|"
     r"you (?:clearly|obviously)|obviously|needless to say|it is (?:not|none of) (?:my|our) (?:problem|fault|concern)|"
     r"(?:that|this) is (?:not|n't) (?:my|our) (?:problem|fault|concern)|not (?:my|our) (?:problem|fault)|"
     r"(?:your|that's your|that is your) (?:own )?(?:fault|problem)|calm down|read the (?:notice|instructions|"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Iterable
+from functools import lru_cache
 from math import sqrt
 from typing import Any, ClassVar, Literal
 
@@ -25,6 +26,7 @@ _STIFF = (
 )
 
 
+@lru_cache(maxsize=50_000)
 def syllables(word: str) -> int:
     """By rule, for English: groups of vowels, less a silent e or ed at the end; at least one."""
     low = re.sub(r"[^a-z]", "", word.lower())

@@ -50,7 +50,7 @@ def _read(text: str) -> list[Piece]:
 
 class SentimentOptions(Options):
     least: float | None = Field(
-        -0.2, ge=-1, le=1, title="At least", description="−1 is sad or angry, 0 calm."
+        -0.5, ge=-1, le=1, title="At least", description="−1 is sad or angry, 0 calm."
     )
     most: float | None = Field(None, ge=-1, le=1, title="At most", description="1 is overjoyed.")
 
@@ -87,7 +87,7 @@ class Sentiment(WithinBounds):
         "This is terrible, I hate it.",
         "Sadly your bag was destroyed and we are very angry.",
         "Horrible weather. Awful boat. Bad food.",
-        "I am not happy at all.",
+        Example("I am not happy at all.", {"least": -0.2}),
         Example("The boat leaves at nine.", {"least": 0.3}),
         Example("Wonderful! I love it! Best day ever!", {"most": 0.2}),
         "You are a stupid, horrible person.",
