@@ -163,7 +163,14 @@ def _compiled(expression: str) -> Any:
                 field="options.expression",
             )
     try:
-        compiled = _environment().compile(_clean(expression))
+        environment = _environment()
+    except ImportError as error:
+        raise InvalidInput(
+            "Expressions need the package cel-expr-python, which can't be loaded here.",
+            field="options.expression",
+        ) from error
+    try:
+        compiled = environment.compile(_clean(expression))
         gives = compiled.return_type().name().lower()
     except Exception as error:
         raise InvalidInput(
