@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from threading import Lock
 
+from epistem.core.checks.base import Finding
 from epistem.core.engine.run import Run
+from epistem.core.trials.judging import Judged
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.runner.arms import ArmAtWork
@@ -55,11 +57,7 @@ async def judged_anew(
 ) -> NewReading:
     """The reading that was recorded, with what the checks of this trial find."""
     ground, bench = at_work.ground(cell.case_at), at_work.bench
-    recorded = NewReading(
-        *(cell.id, cell.arm, cell.case_at, cell.repeat_no, then.answer, then.finish_reason),
-        error=then.error,
-        paid_before=then.paid,
-    )
+    recorded = _recorded(cell, then)
     if then.answer is None or then.error is not None:
         return recorded._replace(findings=bench.unanswered(ground))
     case, finish = at_work.case(cell.case_at), then.finish_reason or "stop"
@@ -71,3 +69,18 @@ async def judged_anew(
     await carry_out(client, at_work.endpoint, judging, aside=judges)
     made = [judging_call(each, judges) for each in judging.made]
     return recorded._replace(calls=made, findings=[*findings, *judging.result])
+
+
+def not_judged(cell: ClaimedCell, then: Past, at_work: ArmAtWork, error: Exception) -> NewReading:
+    """The reading as it was recorded, of which no check can tell anything."""
+    why = f"Something in Epistem failed on this answer: {type(error).__name__}: {error}"[:400]
+    untold = [Judged(measure, Finding("", None, why)) for measure in range(at_work.bench.size)]
+    return _recorded(cell, then)._replace(findings=untold)
+
+
+def _recorded(cell: ClaimedCell, then: Past) -> NewReading:
+    return NewReading(
+        *(cell.id, cell.arm, cell.case_at, cell.repeat_no, then.answer, then.finish_reason),
+        error=then.error,
+        paid_before=then.paid,
+    )

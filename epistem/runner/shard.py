@@ -23,7 +23,7 @@ from epistem.models.driving import carry_out
 from epistem.models.retry import Retry
 from epistem.models.trouble import CallFailed
 from epistem.runner.addresses import address_of
-from epistem.runner.anew import PastAnswers, judged_anew
+from epistem.runner.anew import PastAnswers, judged_anew, not_judged
 from epistem.runner.arms import ArmAtWork, model_of
 from epistem.runner.asking import Asking, keep_call
 from epistem.runner.queues import STUCK_S, Queues
@@ -267,7 +267,13 @@ class _Shard:
         at_work = self._arms[cell.arm]
         if self._past is not None:
             then = await asyncio.to_thread(self._past.take, cell)
-            return await judged_anew(cell, then, at_work, self._judges, client)
+            try:
+                return await judged_anew(cell, then, at_work, self._judges, client)
+            except _Stopped:
+                raise
+            except Exception as error:
+                log.exception("an answer could not be judged", cell=cell.id)
+                return not_judged(cell, then, at_work, error)
         ask = self._again.pop(cell.id, None) or Asking(cell, at_work, self._paid.get(cell.id, ()))
         try:
             if at_work.costly and not at_work.has_body(cell.case_at):

@@ -147,6 +147,8 @@ IN_PLACE = (
 
 def in_place_of(tx: Transaction, source_id: int, cell_ids: Sequence[int]) -> dict[int, list[Call]]:
     """The calls by which that trial got its answers in the places of these cells, judges apart."""
+    if not cell_ids:
+        return {}
     marks = ", ".join(["%s"] * len(cell_ids))
     rows = tx.rows(
         f"SELECT mine.id, c.id {IN_PLACE} WHERE mine.id IN ({marks})", (source_id, *cell_ids)

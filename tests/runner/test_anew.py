@@ -162,3 +162,21 @@ def test_a_stopped_trial_is_judged_as_far_as_it_came_and_that_can_be_stopped_too
 def recorded(database, trial):
     with database.transaction() as tx:
         return trials.get(tx, trial.id).recorded
+
+
+def test_an_answer_that_can_not_be_judged_is_kept_and_told_apart(
+    database, runner, talks, monkeypatch
+):
+    then = carry_out(runner, database, of_talks(database, talks, LENGTH))
+
+    def broken(*_):
+        raise RuntimeError("a fault of ours")
+
+    monkeypatch.setattr("epistem.runner.anew.as_answered", broken)
+    now = carry_out(runner, database, again(database, then, LENGTH))
+    assert (now.status, now.unanswered) == ("finished", 0)
+    for answer, _, found in found_in(database, now).values():
+        assert answer == "high at six, after 3"
+        assert [(passed, "a fault of ours" in why) for passed, why in found.values()] == [
+            (None, True)
+        ]
