@@ -39,12 +39,9 @@ ORDER = (
 """What takes longest comes first, so that no worker is left alone with it at the end."""
 
 
-WRITING = ("test_eyes_and_keys", "test_nothing_lost", "test_writing", "test_models")
-"""Half of the tests that use a browser, by the time that they take."""
-
-
+@pytest.hookimpl(tryfirst=True)  # before the marks are read
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Under xdist a file goes to one worker, and those that use a browser to two: each starts one, and a demo."""
+    """Under xdist a file goes to one worker, and all that use a browser to the same: there is one of it."""
 
     def place(item: pytest.Item) -> int:
         return next((at for at, part in enumerate(ORDER) if item.nodeid.startswith(part)), 99)
@@ -52,9 +49,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=place)  # within a place they keep their order
     for item in items:
         file = item.nodeid.partition("::")[0]
-        group = file
-        if file.startswith("tests/browser/"):
-            group = f"browser {any(name in file for name in WRITING)}"
+        group = "browser" if file.startswith("tests/browser/") else file
         item.add_marker(pytest.mark.xdist_group(group))
 
 
