@@ -19,7 +19,7 @@ lint: setup
 	PATH=$$PWD/.venv/node:$$PATH npm --prefix frontend run --silent types
 
 test: lint
-	.venv/bin/pytest -n 2 --dist loadgroup
+	.venv/bin/pytest -n 2 --dist loadfile
 
 fuzz: setup
 	EPISTEM_FUZZ_S=240 .venv/bin/pytest tests/fuzz

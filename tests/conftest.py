@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
 from hypothesis import settings
+from xdist.scheduler import LoadScopeScheduling
 
 from epistem.standin.server import make_app as make_stand_in
 from epistem.store import models
@@ -39,18 +41,23 @@ ORDER = (
 """What takes longest comes first, so that no worker is left alone with it at the end."""
 
 
-@pytest.hookimpl(tryfirst=True)  # before the marks are read
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Under xdist a file goes to one worker, and all that use a browser to the same: there is one of it."""
-
     def place(item: pytest.Item) -> int:
         return next((at for at, part in enumerate(ORDER) if item.nodeid.startswith(part)), 99)
 
     items.sort(key=place)  # within a place they keep their order
-    for item in items:
-        file = item.nodeid.partition("::")[0]
-        group = "browser" if file.startswith("tests/browser/") else file
-        item.add_marker(pytest.mark.xdist_group(group))
+
+
+class ByFile(LoadScopeScheduling):
+    """A file goes to one worker, and all that use a browser to the same: there is one of it, and one demo."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        file = nodeid.partition("::")[0]
+        return "browser" if file.startswith("tests/browser/") else file
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> ByFile:
+    return ByFile(config, log)
 
 
 @pytest.fixture(scope="session")
