@@ -414,7 +414,7 @@ class TestChecks:
         page.until(lambda: "1 word at most" not in page.text("evidence"))
         # A judge says its price first.
         page.go("/subjects/anew/checks")
-        page.find("add-check").send_keys("relevance")
+        page.find("add-check").send_keys("rubric")
         page.click("add-judge.rubric")
         page.choose("option-model", "plover-judge")
         page.until(lambda: "plover-judge" in page.texts("check-row")[-1])

@@ -15,7 +15,9 @@ const changes = useTrialChanges();
 const price = ref<PriceShape | null>(null);
 const wrong = ref("");
 const busy = ref(false);
-watch([() => props.trial, () => JSON.stringify(props.checks)], () => ((price.value = null), (wrong.value = "")));
+/** What the price holds for: an identity that a use is given when it is kept changes nothing of it. */
+const asked = () => JSON.stringify([props.trial, props.checks?.map(({ id: _id, ...use }) => use)]);
+watch(asked, () => ((price.value = null), (wrong.value = "")));
 
 async function begin(sure: boolean): Promise<void> {
   if (busy.value) return;
