@@ -99,10 +99,11 @@ function look(at: number): void {
           </label>
           <button type="button" class="link text-xs" :data-test="`remove-${use.check}`" :aria-label="`Leave out: ${told}`" @click="remove(at)">leave out</button>
         </div>
-        <p v-if="faults?.[at]" class="text-sm text-rust" role="alert" data-test="check-fault">{{ faults[at] }}</p>
+        <p v-if="faults?.[at] && opened !== at" class="text-sm text-rust" role="alert" data-test="check-fault">{{ faults[at] }}</p>
         <div v-if="opened === at" class="pt-1 pb-1">
           <p class="caption">{{ kind?.summary }}</p>
           <OptionsForm v-if="kind && hasOptions(kind)" class="py-2" :schema="kind.options" :model-value="use.options ?? {}" @update:model-value="change(at, { options: $event })" />
+          <p v-if="faults?.[at]" class="pb-2 text-sm text-rust" role="alert" data-test="check-fault">{{ faults[at] }}</p>
           <JudgeTrust v-if="trust?.[at] && !faults?.[at]" :use="use" :trust="trust[at]!" />
           <UseForm v-if="kind" :use="use" :kind="kind" @change="change(at, $event)" />
           <button

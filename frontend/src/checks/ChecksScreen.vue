@@ -55,6 +55,11 @@ function examplesOf(all: CheckExample[]): CheckExample[] {
   const criterion = checks.value?.[chosen.value ?? -1]?.options?.criterion ?? "relevance";
   return kind.value?.asks ? all.filter((each) => each.options.criterion === criterion) : all;
 }
+/** Options by their values alone: `EUR 12.50`, `json.total <= 100`. */
+function inShort(options: Record<string, unknown>): string {
+  const told = Object.values(options).map((each) => (each !== null && typeof each === "object" ? JSON.stringify(each) : String(each)));
+  return told.join(" · ").slice(0, 80) || "the usual options";
+}
 /** The options that most of its examples have. */
 const usual = computed(() => JSON.stringify(examplesOf(kind.value?.good ?? [])[0]?.options ?? {}));
 const told = computed(() => {
@@ -106,7 +111,7 @@ useKeys([
               :title="`${example.text || '(empty)'}${Object.keys(example.options).length ? `\n${JSON.stringify(example.options)}` : ''}`"
               @click="text = example.text"
             >
-              {{ example.text || "(empty)" }}<span v-if="JSON.stringify(example.options) !== usual" class="caption"> other options</span>
+              {{ example.text || "(empty)" }}<span v-if="JSON.stringify(example.options) !== usual" class="caption ml-1.5">{{ inShort(example.options) }}</span>
             </button>
           </div>
         </div>

@@ -66,7 +66,7 @@ const linesOf = (value: unknown) => (Array.isArray(value) ? value.join("\n") : "
 </script>
 
 <template>
-  <div class="grid grid-cols-2 gap-x-4 gap-y-2" data-test="options-form">
+  <div class="grid gap-x-4 gap-y-2" :class="fields.length > 1 ? 'grid-cols-2' : ''" data-test="options-form">
     <component
       :is="field.items?.enum || recordOf(field) ? 'div' : 'label'"
       v-for="field in fields"
