@@ -25,8 +25,9 @@ import numpy as np
 
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
-from epistem.core.trials.marks import Mark, efforts_of, tally_of, verdict_texts
+from epistem.core.trials.marks import Mark, verdict_texts
 from epistem.core.trials.plan import TrialPlan
+from epistem.core.trials.tallies import efforts_of, tally_of
 from epistem.store import drafts, marks, subjects, trials, versions
 from epistem.store.database import Database, Transaction
 from epistem.store.migrate import migrate

@@ -15,10 +15,10 @@ from epistem.core.evidence.power import Spread, spread_of
 from epistem.core.evidence.scores import Scores, scores_as_evidence
 from epistem.core.evidence.sentence import Effort, Segment, verdict_sentence
 from epistem.core.evidence.verdict import Missing, Question, Verdict, Word, reach_verdict
-from epistem.core.trials.marks import efforts_of, scored_of, tally_of, untold_of, weighted_of
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.trials.showing import Showing, what_it_shows
+from epistem.core.trials.tallies import efforts_of, scored_of, tally_of, untold_of, weighted_of
 from epistem.store import marks, trials
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from epistem.core.errors import InvalidInput
-from epistem.core.trials.marks import shares_of
+from epistem.core.trials.tallies import shares_of
 from epistem.store import marks, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial

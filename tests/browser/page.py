@@ -54,7 +54,7 @@ class Page:
     def until(self, condition: Callable[[], T], seconds: float = 45) -> T:
         ignored = (NoSuchElementException, StaleElementReferenceException)
         waiting = WebDriverWait(
-            self.driver, seconds, poll_frequency=0.05, ignored_exceptions=ignored
+            self.driver, seconds, poll_frequency=0.1, ignored_exceptions=ignored
         )
         return waiting.until(lambda _: condition())
 

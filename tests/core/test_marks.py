@@ -4,16 +4,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.trials.marks import (
-    Mark,
-    Marks,
-    efforts_of,
-    packed,
-    tally_of,
-    verdict_texts,
-    verdicts_in,
-    verdicts_of,
-)
+from epistem.core.trials.marks import Mark, Marks, packed, verdict_texts, verdicts_in, verdicts_of
+from epistem.core.trials.tallies import efforts_of, tally_of
 
 ARMS, CASES = 3, 4
 

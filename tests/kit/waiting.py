@@ -12,5 +12,5 @@ def wait_for(condition: Callable[[], T], *, seconds: float = 30, what: str = "")
     until = time.monotonic() + seconds
     while not (found := condition()):
         assert time.monotonic() < until, f"waited {seconds} s for {what or condition}"
-        time.sleep(0.02)
+        time.sleep(0.05)
     return found
