@@ -23,17 +23,17 @@ SHAPES = [
     {"kind": "text"},
 ]
 LARGE = {
-    "words": "word soup and more " * 50_000,
-    "open brackets": '{"a": [' * 150_000,
-    "small objects": '{"a": 1} ' * 100_000,
-    "many faults": json.dumps([{"label": 1}] * 70_000),
-    "a long label": json.dumps({"label": "x" * 900_000}),
-    "a label of many parts": json.dumps({"label": ["bad"] * 100_000}),
-    "stock phrases": "please be advised, let me know if you need anything else " * 15_000,
-    "white space": " \n" * 400_000,
-    "links": "https://a.b " * 40_000,
-    "mails": "a@b.co " * 40_000,
-    "names that hold a swear word": "jerk chicken, " * 30_000,
+    "words": "word soup and more " * 30_000,
+    "open brackets": '{"a": [' * 90_000,
+    "small objects": '{"a": 1} ' * 60_000,
+    "many faults": json.dumps([{"label": 1}] * 42_000),
+    "a long label": json.dumps({"label": "x" * 540_000}),
+    "a label of many parts": json.dumps({"label": ["bad"] * 60_000}),
+    "stock phrases": "please be advised, let me know if you need anything else " * 9_000,
+    "white space": " \n" * 240_000,
+    "links": "https://a.b " * 24_000,
+    "mails": "a@b.co " * 24_000,
+    "names that hold a swear word": "jerk chicken, " * 18_000,
 }
 OF_THE_SHAPE = ("structure.reply_schema", "structure.json_value", "outcome.label")
 """Checks whose work depends on the reply shape; the others are looked at under one."""

@@ -13,7 +13,7 @@ from epistem.web.app import make_app
 from tests.kit.servers import served_wsgi
 from tests.kit.subjects import library, start_trial
 
-SECONDS = int(os.environ.get("EPISTEM_FUZZ_S", "25"))
+SECONDS = int(os.environ.get("EPISTEM_FUZZ_S", "18"))
 """`make fuzz` takes longer."""
 
 

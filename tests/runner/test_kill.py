@@ -205,7 +205,7 @@ def test_a_runner_that_is_told_to_stop_gives_its_cells_back(address, database, t
     assert_whole(database, trial)
 
 
-ROUNDS = int(os.environ.get("EPISTEM_KILL_ROUNDS", "3"))
+ROUNDS = int(os.environ.get("EPISTEM_KILL_ROUNDS", "2"))
 
 
 def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_killed(
