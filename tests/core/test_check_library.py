@@ -173,6 +173,22 @@ def test_an_expression_that_can_not_be_worked_out_is_no_pass(expression, says):
     assert (found.passed, says in found.message) == (None, True), found.message
 
 
+def test_a_case_of_hundreds_of_people_is_looked_through_without_a_pattern_for_each():
+    """400 kB of answer under 1,500 patterns would run into the limit of every test."""
+    people = [{"name": f"Bo Lind{number}", "phone": f"0770 {number:06}"} for number in range(2_000)]
+    ground = Ground(ReplyShape(), Expectation(), {"people": people})
+    check = build(CheckUse(check="safety.given"), ReplyShape())
+    assert check.judge(Answer("We will write to you. " * 20_000), ground)[0].passed
+    [found] = check.judge(Answer("Dear Bo Lind7, we call 0770000007."), ground)
+    assert [span.note for span in found.spans] == ["stands in the case"] * 2
+
+
+def test_nothing_is_no_xml_and_marks_no_place():
+    check = build(CheckUse(check="structure.markup", options={"kind": "XML"}), ReplyShape())
+    [found] = check.judge(Answer(""), Ground(ReplyShape(), Expectation(), {}))
+    assert (found.passed, found.spans) == (False, ())
+
+
 def test_a_bench_mends_what_its_uses_say_and_no_more():
     uses = [
         CheckUse(check="structure.plain_text", on_failure="repair"),

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
-from epistem.core.checks.grounding.support import MOST_PHRASE, chosen_sources, told_in
+from epistem.core.checks.grounding.support import MOST_PHRASE, chosen_sources, read, told_in
 from epistem.core.checks.grounding.wordings import declines, says_unknown
 from epistem.core.checks.reading import Piece, sentences
 from epistem.core.checks.shapes import MOST_LOOKED_AT, MOST_SPANS, in_words
@@ -102,7 +102,8 @@ class Cites(Check):
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         text = answer.text[:MOST_LOOKED_AT]
         sources, rest = chosen_sources(ground, self.options.sources)
-        known = [told_in(source.text).stems for source in sources]
+        given = read(tuple(source.text for source in sources))
+        known = [told.stems for told in given.each]
         neutral = told_in(rest).stems
         spans: list[Span] = []
         stated = right = 0
@@ -118,9 +119,7 @@ class Cites(Check):
             cited = [number for mark in marks for number in _numbers(mark[1])]
             strange = [n for n in cited if not 1 <= n <= len(sources)]
             telling = {
-                stem
-                for stem in told_in(phrase).stems
-                if stem not in neutral or any(stem in k for k in known)
+                stem for stem in told_in(phrase).stems if stem not in neutral or stem in given.stems
             }
             if not telling and not strange:
                 continue

@@ -95,7 +95,8 @@ class Read(NamedTuple):
 
 
 @lru_cache(maxsize=32)
-def _read(texts: tuple[str, ...]) -> Read:
+def read(texts: tuple[str, ...]) -> Read:
+    """Kept for the answers to come: a case may have thousands of passages."""
     each = tuple(told_in(text) for text in texts)
     stated = tuple(told_in(text[s.start : s.end]) for text in texts for s in sentences(text))
     return Read(each, frozenset().union(*(told.stems for told in each)), stated)
@@ -202,7 +203,7 @@ class Supported(Check):
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         text = answer.text[:MOST_LOOKED_AT]
         sources, rest = chosen_sources(ground, self.options.sources)
-        given = _read(tuple(source.text for source in sources))
+        given = read(tuple(source.text for source in sources))
         known = given.stems
         neutral = told_in(rest).stems
         stated = supported = 0

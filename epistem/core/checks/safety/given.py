@@ -24,6 +24,7 @@ _NO_NAME = frozenset(_NO_NAME_WORDS.split())
 _ALSO_WORDS = frozenset(
     ("january", "april", "may", "june", "july", "august", "will", "mark", "grace", "hope")
 )
+_BETWEEN_DIGITS = re.compile(r"[\s()/.+-]")
 MOST_VALUES = 500
 MOST_DEEP = 6
 
@@ -110,8 +111,12 @@ class NotGivenAway(FreeOf):
                     if part[0].isupper() and part.casefold() not in _NO_NAME:
                         parts[part] = None
         spans, taken = [], Places()
+        low, bare = text.casefold(), _BETWEEN_DIGITS.sub("", text)
         for each in [*sorted(wanted, key=len, reverse=True), *parts]:
             if len(each) < 2 or each.casefold() in allowed:
+                continue
+            # Most of what a case holds is not there at all: that is seen without a pattern for each.
+            if each.casefold() not in low and _BETWEEN_DIGITS.sub("", each) not in bare:
                 continue
             pattern = _pattern(each) if each in wanted else _part(each)
             for match in pattern.finditer(text):
@@ -156,7 +161,7 @@ def _part(name: str) -> re.Pattern[str]:
 
 def _pattern(value: str) -> re.Pattern[str]:
     """The value as a word of its own; a number also with other spaces between its digits."""
-    digits = re.sub(r"[\s()/.+-]", "", value)
+    digits = _BETWEEN_DIGITS.sub("", value)
     if digits.isdigit() and len(digits) >= 5:
         return re.compile(rf"(?<!\d){r'[ ()/.-]{0,2}'.join(digits)}(?!\d)")
     return re.compile(rf"(?<!\w){re.escape(value)}(?!\w)", re.I)

@@ -222,8 +222,8 @@ class MarkupFormed(Check):
                     "", None, f"It is longer than the {MOST_MARKUP:,} characters that are read."
                 )
             ]
-        if not text.strip() and self.options.kind == "HTML":
-            return [Finding("", True, "It is empty.")]
+        if not text.strip():
+            return [Finding("", self.options.kind == "HTML", "It is empty.")]
         tags = {each.lower() for each in self.options.tags}
         spans = tuple(_html(text, tags) if self.options.kind == "HTML" else _xml(text, tags))[:100]
         if spans:
@@ -254,10 +254,8 @@ def _xml(text: str, allowed: set[str]) -> list[Span]:
     try:
         parser.Parse(text.encode("utf-16", "replace"), True)
     except expat.ExpatError as error:
-        at = max(place(), 0) if text else 0
+        at = max(place(), 0)
         message = expat.ErrorString(error.code) if getattr(error, "code", 0) else str(error)
-        if not text:
-            return [Span(0, 0, "nothing is there")]
         found.append(Span(at, at + 1, str(message)))
     return [span for span in found if span.end > span.start]
 
