@@ -35,9 +35,9 @@ def by_tag(
     for name, value, most in (
         ("arm", arm, arms),
         ("baseline", baseline, arms),
-        ("measure", measure or 0, len(trial.measures)),
+        ("measure", measure, len(trial.measures)),
     ):
-        if value >= most:
+        if value is not None and value >= most:
             raise InvalidInput(f"{name}={value} is not there; they count from 0.", field=name)
     repeats = trial.plan.repeats
     found = marks.all_of(tx, trial.id, trial.columns, arms=arms, cases=trial.cases, repeats=repeats)

@@ -338,6 +338,8 @@ class TestVerdicts:
                 assert api.get(url).status_code == 200, url
             assert api.get(f"{page}/verdict/tags?arm=1").get_json()["tags"] == []
             assert api.post(f"{page}/stop").status_code == 200
+        nothing = start(api, checks=[]).get_json()["id"]
+        assert api.get(f"/trials/{nothing}/verdict/tags?arm=1").get_json() == {"tags": []}
         trial = start(api).get_json()["id"]
         verdict = api.get(f"/trials/{trial}/verdict").get_json()
         assert verdict["rates"] == [[None] * 4] * 2
