@@ -4,8 +4,9 @@
 
 Both post the same requests with the same HTTP client to the same trivial server with the same
 number in flight. The bare loop keeps nothing. The runner claims, renders, asks, checks (three checks
-with four measures), and records in MariaDB with its usual durability; a call counts when its batch
-is committed. Blocks alternate in one run, and ratios are taken within each round.
+with four measures; and once more with eight checks of all kinds), and records in MariaDB with its
+usual durability; a call counts when its batch is committed. Blocks alternate in one run, and ratios
+are taken within each round.
 
 The runner shares a trial out among its worker processes (two), with as many calls in flight in all;
 `one shard` is the same work on one event loop in one process, which is what to look at to see the
@@ -85,6 +86,16 @@ CHECKS = [
     CheckUse(check=key, margin=2.0)
     for key in ("outcome.label", "structure.reply_schema", "tone.stock_phrases")
 ]
+EIGHT = CHECKS + [
+    CheckUse(check=key, options=options, margin=2.0)
+    for key, options in (
+        ("structure.length", {"most": 60}),
+        ("safety.personal_data", {}),
+        ("safety.promises", {}),
+        ("tone.emoji", {}),
+        ("grounding.unsourced", {}),
+    )
+]
 CASES = 100
 
 
@@ -142,9 +153,9 @@ class Bench:
                     group.create_task(lane())
             return perf_counter() - began
 
-    def recorded(self, subject: subjects.Subject) -> float:
+    def recorded(self, subject: subjects.Subject, checks: list[CheckUse] = CHECKS) -> float:
         """Recorded calls a second of the runner, with its worker processes."""
-        trial = self._new_trial(subject)
+        trial = self._new_trial(subject, checks)
         began = perf_counter()
         while not self._is_over(trial):
             self._runner.step()
@@ -156,7 +167,7 @@ class Bench:
 
     def one_shard(self, subject: subjects.Subject) -> float:
         """Recorded calls a second of one shard that is the whole trial, in this process."""
-        trial = self._new_trial(subject)
+        trial = self._new_trial(subject, CHECKS)
         began = perf_counter()
         with self._database.transaction() as tx:
             cells.claim(tx, trial.id, "bench.1", self._calls)
@@ -169,12 +180,12 @@ class Bench:
     def close(self) -> None:
         self._runner.close()
 
-    def _new_trial(self, subject: subjects.Subject) -> trials.Trial:
+    def _new_trial(self, subject: subjects.Subject, checks: list[CheckUse]) -> trials.Trial:
         plan = TrialPlan.from_json(
             {
                 "arms": [{"version": 1, "model": "fixed"}],
                 "repeats": self._calls // CASES,
-                "checks": [use.to_json() for use in CHECKS],
+                "checks": [use.to_json() for use in checks],
             }
         )
         with self._database.transaction() as tx:
@@ -224,7 +235,12 @@ def main() -> None:
                 bench = Bench(database, url, calls=options.cells, in_flight=options.in_flight)
                 bench.bare(), bench.recorded(subject), bench.one_shard(subject)  # to warm up
                 rounds = [
-                    (bench.bare(), bench.recorded(subject), bench.one_shard(subject))
+                    (
+                        bench.bare(),
+                        bench.recorded(subject),
+                        bench.one_shard(subject),
+                        bench.recorded(subject, EIGHT),
+                    )
                     for _ in range(options.pairs)
                 ]
                 bench.close()
@@ -234,18 +250,24 @@ def main() -> None:
 
 
 def report(
-    rounds: list[tuple[float, float, float]], delay_s: float, options: argparse.Namespace
+    rounds: list[tuple[float, float, float, float]], delay_s: float, options: argparse.Namespace
 ) -> None:
-    bare, recorded, one_shard = zip(*rounds, strict=True)
+    bare, recorded, one_shard, eight = zip(*rounds, strict=True)
     print(
         f"\n{options.cells:,} cells, {options.in_flight} in flight, {delay_s * 1000:.0f} ms, "
         f"{len(rounds)} rounds: median (range)"
     )
-    for name, rates in (("bare loop", bare), ("runner", recorded), ("one shard", one_shard)):
+    for name, rates in (
+        ("bare loop", bare),
+        ("runner", recorded),
+        ("one shard", one_shard),
+        ("runner, 8 checks", eight),
+    ):
         told = f"{statistics.median(rates):,.0f} ({min(rates):,.0f} to {max(rates):,.0f})"
         print(f"  {name:18} {told} calls a second")
     print(f"  runner / bare      {ratio(recorded, bare)}")
     print(f"  one shard / bare   {ratio(one_shard, bare)}")
+    print(f"  8 checks / runner  {ratio(eight, recorded)}")
     if delay_s:
         ideal = [options.in_flight / delay_s] * len(rounds)
         print(f"  runner / ideal     {ratio(recorded, ideal)} of {ideal[0]:,.0f} a second")
