@@ -1,5 +1,6 @@
 <script setup lang="ts">
-/** What one check would have said of a past trial's answers: rates then and now, and the answers that change. */
+/** What one check would have said of past trials' answers. One trial or several; each is looked at in turn. */
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
 
 import { rejudge } from "@/api/checks";
@@ -7,76 +8,87 @@ import { messageOf } from "@/api/client";
 import type { CheckUse, RejudgedPage } from "@/api/schema";
 import { useTrials } from "@/api/trials";
 import { count } from "@/marks/format";
-import MarkedText from "@/marks/MarkedText.vue";
 import JudgeAnew from "./JudgeAnew.vue";
+import RejudgedTrial from "./RejudgedTrial.vue";
 
 /** `checks` are all of the prompt; a judge is not asked for a look, only when its findings are kept. */
 const props = defineProps<{ name: string; use: CheckUse; checks: CheckUse[]; asks: boolean }>();
 const trials = useTrials(computed(() => props.name), ref(""));
 const list = computed(() => trials.data.value?.pages.flatMap((page) => page.trials).filter((trial) => trial.recorded > 0) ?? []);
-const picked = ref<number | null>(null);
-const chosen = computed(() => picked.value ?? list.value[0]?.id ?? null);
-const found = ref<RejudgedPage | null>(null);
+const picked = ref<number[] | null>(null);
+/** Newest first; the newest alone until others are picked. */
+const chosen = computed(() => (picked.value ?? list.value.slice(0, 1).map((trial) => trial.id)).slice().sort((a, b) => b - a));
+const named = computed(() => {
+  const [only] = chosen.value.length === 1 ? list.value.filter((trial) => trial.id === chosen.value[0]) : [];
+  return only ? `T${only.id}: ${only.compared}` : chosen.value.map((id) => `T${id}`).join(", ") || "no trial";
+});
+const isOver = (id: number) => list.value.some((trial) => trial.id === id && !["waiting", "running"].includes(trial.status));
+
+const found = ref<RejudgedPage[]>([]);
 const wrong = ref("");
-const busy = ref(false);
+const busy = ref(0);
 /** What was found holds for these options only. */
 const asked = computed(() => JSON.stringify([chosen.value, props.use]));
-watch(asked, () => ((found.value = null), (wrong.value = "")));
+watch(asked, () => ((found.value = []), (wrong.value = "")));
 
 async function look(): Promise<void> {
-  if (chosen.value === null || busy.value) return;
-  busy.value = true;
+  if (!chosen.value.length || busy.value) return;
   const mine = asked.value;
+  const stillMine = () => mine === asked.value;
+  [found.value, wrong.value] = [[], ""];
   try {
-    const page = await rejudge(chosen.value, props.use);
-    if (mine === asked.value) found.value = page;
+    for (const id of [...chosen.value]) {
+      busy.value = id;
+      const page = await rejudge(id, props.use);
+      if (!stillMine()) return;
+      found.value = [...found.value, page];
+    }
   } catch (error) {
-    if (mine === asked.value) wrong.value = messageOf(error);
+    if (stillMine()) wrong.value = messageOf(error);
   } finally {
-    busy.value = false;
+    busy.value = 0;
   }
 }
-const rate = (passed: number, of: number) => (of ? `${((100 * passed) / of).toFixed(1)}%` : "–");
+const changes = computed(() => found.value.reduce((sum, page) => sum + page.changes, 0));
+const answers = computed(() => found.value.reduce((sum, page) => sum + page.seen, 0));
 </script>
 
 <template>
   <section v-if="list.length" class="border-b border-rule-soft px-4 py-2" data-test="over-trial">
     <div class="flex items-center gap-2">
       <span>Over</span>
-      <select class="field h-slim min-w-0 flex-1 px-1" :value="chosen" aria-label="Past trial" data-test="over-which" @change="picked = Number(($event.target as HTMLSelectElement).value)">
-        <option v-for="trial in list" :key="trial.id" :value="trial.id">T{{ trial.id }}: {{ trial.compared }}</option>
-      </select>
-      <button v-if="!asks" type="button" class="button h-slim" :disabled="busy" data-test="would-have-said" @click="look">{{ busy ? "Judging…" : "What would it have said?" }}</button>
+      <Listbox :model-value="chosen" as="div" multiple class="relative min-w-0 flex-1" @update:model-value="(ids: number[]) => (picked = ids)">
+        <ListboxButton class="field h-slim w-full truncate text-left" aria-label="Past trials" data-test="over-which">{{ named }} ▾</ListboxButton>
+        <ListboxOptions class="absolute inset-x-0 top-full z-20 mt-1 max-h-82.5 overflow-auto border border-ink-3 bg-sheet py-1 outline-none">
+          <ListboxOption v-for="trial in list" :key="trial.id" v-slot="{ active }" :value="trial.id" as="template">
+            <li class="flex cursor-pointer gap-2 px-3 py-1.25" :class="active ? 'bg-kelp-wash' : ''" :data-test="`over-${trial.id}`">
+              <span class="w-4" aria-hidden="true">{{ chosen.includes(trial.id) ? "✓" : "" }}</span>
+              <span class="w-10 font-mono">T{{ trial.id }}</span>
+              <span class="min-w-0 flex-1 truncate">{{ trial.compared }}</span>
+              <span class="caption">{{ count(trial.recorded, "reading") }}</span>
+            </li>
+          </ListboxOption>
+          <li v-if="trials.hasNextPage.value" class="px-3 py-1.25"><button type="button" class="link" @click="trials.fetchNextPage()">Older trials</button></li>
+        </ListboxOptions>
+      </Listbox>
+      <button v-if="!asks" type="button" class="button h-slim" :disabled="!!busy || !chosen.length" data-test="would-have-said" @click="look">
+        {{ busy ? `Judging T${busy}…` : "What would it have said?" }}
+      </button>
     </div>
-    <p v-if="chosen !== null" class="mt-1 text-sm">
-      <JudgeAnew :name="name" :trial="chosen" :checks="checks">Judge T{{ chosen }} anew by all {{ count(checks.length, "check") }}, and read the verdict</JudgeAnew>
-    </p>
-    <p v-if="wrong" class="mt-1 text-sm text-rust" role="alert">{{ wrong }}</p>
-    <template v-if="found">
-      <p class="mt-2" data-test="rejudged">
-        {{ found.seen < found.answers ? `Of the first ${found.seen.toLocaleString("en")} of ${count(found.answers, "answer")}` : `Of ${count(found.answers, "answer")}` }},
-        <b class="font-semibold">{{ found.changes.toLocaleString("en") }}</b>
-        {{ found.had ? "are judged otherwise than in the trial" : "fail it; the trial did not have it" }}. Nothing was asked of a model.
+    <template v-if="asks || !found.length">
+      <p v-for="id in chosen.filter(isOver)" :key="id" class="mt-1 text-sm">
+        <JudgeAnew :name="name" :trial="id" :checks="checks">Judge T{{ id }} anew by all {{ count(checks.length, "check") }}, and read the verdict</JudgeAnew>
       </p>
-      <table class="mt-1 text-sm">
-        <thead class="caption text-left"><tr><th class="pr-6 font-normal">arm</th><th class="pr-6 font-normal">passes</th><th v-if="found.had" class="font-normal">passed then</th></tr></thead>
-        <tbody>
-          <tr v-for="arm in found.arms" :key="arm.name">
-            <td class="pr-6">{{ arm.name }}</td>
-            <td class="pr-6 font-mono">{{ rate(arm.passed, arm.judged) }} of {{ arm.judged }}</td>
-            <td v-if="found.had" class="font-mono">{{ rate(arm.passed_then ?? 0, arm.judged) }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <ol class="mt-1 max-h-60 overflow-auto">
-        <li v-for="each in found.changed" :key="each.reading" class="border-t border-rule-soft py-1.25">
-          <span class="caption">case {{ each.case }}, {{ found.arms[each.arm]?.name }}, repeat {{ each.repeat + 1 }} · </span>
-          <span class="text-sm" :class="each.passes ? 'text-ink-2' : 'text-rust'">{{ each.message }}</span>
-          <span class="block font-serif text-base">
-            <MarkedText :text="each.text" :findings="[{ measure: 0, title: '', passed: each.passes, required: true, message: each.message, spans: each.spans, score: null, unit: '', pointers: [], sources: [] }]" />
-          </span>
-        </li>
-      </ol>
     </template>
+    <p v-if="wrong" class="mt-1 text-sm text-rust" role="alert">{{ wrong }}</p>
+    <p v-if="found.length > 1" class="mt-2" data-test="rejudged-all">
+      In all, {{ changes.toLocaleString("en") }} of {{ count(answers, "answer") }} {{ found.every((page) => page.had) ? "are judged otherwise" : "are judged otherwise or fail it" }}.
+    </p>
+    <RejudgedTrial v-for="page in found" :key="page.trial" :found="page">
+      <p v-if="isOver(page.trial)" class="mt-1 text-sm">
+        <JudgeAnew :name="name" :trial="page.trial" :checks="checks">Judge T{{ page.trial }} anew by all {{ count(checks.length, "check") }}, and read the verdict</JudgeAnew>
+      </p>
+    </RejudgedTrial>
+    <p v-if="found.length" class="caption mt-1">Nothing was asked of a model, and nothing of this is kept.</p>
   </section>
 </template>
