@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from pydantic import Field
@@ -19,9 +20,13 @@ class Expectation(Document):
     """What is expected of the answer. Nothing given means nothing is expected."""
 
     label: str | None = Field(None, max_length=200)
+    labels: list[str] = said(
+        max_length=50, description="Other labels that would be right, too, beside `label`."
+    )
     answer: str | None = Field(
         None, max_length=MAX_PART_CHARACTERS, description="An answer that would be right."
     )
+    must_say: list[str] = said(max_length=50, description="Words that must stand in the answer.")
     must_not_say: list[str] = said(
         max_length=50, description="Words that must not stand in the answer."
     )
@@ -41,17 +46,24 @@ class Case(Document):
         max_length=200, description="What the person says next, turn by turn, after the inputs."
     )
     origin: str = Field("", max_length=200, description="Where the case came from, in a few words.")
+    key: str = said(
+        "",
+        max_length=200,
+        description="What it is called where it came from, such as a number there.",
+    )
+    note: str = said("", max_length=4_000, description="What is worth knowing of it.")
+    owner: str = said("", max_length=80, description="Who answers for it.")
 
 
 def title_of(case: Case) -> str:
     """The first input's first line, shortened: what a list shows."""
     for value in case.inputs.values():
-        if _is_picture(value):
+        if is_picture(value):
             continue
         first = next((line.strip() for line in _in_words(value).splitlines() if line.strip()), "")
         if first:
             return first if len(first) <= TITLE_CHARACTERS else first[: TITLE_CHARACTERS - 1] + "…"
-    pictured = any(_is_picture(value) for value in case.inputs.values())
+    pictured = any(is_picture(value) for value in case.inputs.values())
     return "(a picture)" if pictured else "(empty)"
 
 
@@ -60,13 +72,15 @@ def words_of(case: Case) -> str:
 
     A very long case is searched by its beginning.
     """
-    told = [_in_words(value) for value in case.inputs.values() if not _is_picture(value)]
+    told = [_in_words(value) for value in case.inputs.values() if not is_picture(value)]
     expect = case.expect
-    told += [*case.turns, expect.label or "", expect.answer or "", *expect.must_not_say, *case.tags]
+    told += [*case.turns, expect.label or "", *expect.labels, expect.answer or ""]
+    told += [*expect.must_say, *expect.must_not_say, *case.tags, case.key, case.note, case.owner]
     return "\n".join(each[:SEARCHED_CHARACTERS] for each in told)[:SEARCHED_CHARACTERS].casefold()
 
 
-def _is_picture(value: Any) -> bool:
+def is_picture(value: Any) -> bool:
+    """Whether an input is an image, as far as its beginning tells."""
     return isinstance(value, str) and value.startswith("data:image/")
 
 
@@ -88,13 +102,21 @@ def checked(case: Case) -> Case:
     """The case with its tags tidied. Raises InvalidInput naming an input that is too long."""
     check_inputs(case.inputs)
     tags = list(dict.fromkeys(tag.strip().lower() for tag in case.tags if tag.strip()))
-    label = (case.expect.label or "").strip() or None
-    phrases = list(dict.fromkeys(p.strip() for p in case.expect.must_not_say if p.strip()))
-    expect = case.expect.model_copy(
+    told = case.expect
+    labels = tidied([told.label or "", *told.labels])
+    expect = told.model_copy(
         update={
-            "label": label,
-            "answer": (case.expect.answer or "").strip() or None,
-            "must_not_say": phrases,
+            "label": labels[0] if labels else None,
+            "labels": labels[1:],
+            "answer": (told.answer or "").strip() or None,
+            "must_say": tidied(told.must_say),
+            "must_not_say": tidied(told.must_not_say),
         }
     )
-    return case.model_copy(update={"tags": tags, "expect": expect})
+    more = {name: getattr(case, name).strip() for name in ("key", "note", "owner")}
+    return case.model_copy(update={"tags": tags, "expect": expect, **more})
+
+
+def tidied(words: Sequence[str]) -> list[str]:
+    """Without white space around them, each once, without empty ones."""
+    return list(dict.fromkeys(word.strip() for word in words if word.strip()))

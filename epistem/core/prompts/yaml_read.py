@@ -40,11 +40,11 @@ class Read:
         return None
 
 
-def read_yaml(text: str) -> Read:
+def read_yaml(text: str, *, most_entries: int = MOST_ENTRIES) -> Read:
     """Raises InvalidFile, with the line, for any mistake: no YAML, an alias, a tag, a field twice, too
     deep, too long, or a value that nothing can keep."""
     try:
-        read = _Reader().read(text)
+        read = _Reader(most_entries).read(text)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         raise InvalidFile(
@@ -74,7 +74,8 @@ def read_yaml(text: str) -> Read:
 class _Reader:
     """Builds the value from events, one list or record in hand at a time; no recursion."""
 
-    def __init__(self) -> None:
+    def __init__(self, most_entries: int) -> None:
+        self._most = most_entries
         self._read = Read()
         self._open: list[tuple[Any, Path]] = []  # lists and records begun, with their paths
         self._key: str | None = None
@@ -127,8 +128,8 @@ class _Reader:
     def _put(self, value: Any, line: int) -> Path:
         """Into what is open; the path at which it stands."""
         self._entries += 1
-        if self._entries > MOST_ENTRIES:
-            raise InvalidFile(f"The file has more than {MOST_ENTRIES:,} entries.", line=line)
+        if self._entries > self._most:
+            raise InvalidFile(f"The file has more than {self._most:,} entries.", line=line)
         if not self._open:
             self._read.value = value
             self._read.lines[()] = line

@@ -1,0 +1,1 @@
+"""Cases in files: read from tables and records of other programs, and written out."""

@@ -1,0 +1,178 @@
+"""What narrows a list of cases: plain words, and terms such as `label:refund -tag:hard fails:v7`.
+
+A word that only looks like a term, as in `10:30`, is a word. `matches` says what each term means; the
+store finds the same by SQL.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import IntFlag
+from typing import NamedTuple
+
+from epistem.core.cases.content import Case, is_picture, words_of
+
+PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has")
+FARED_TERMS = ("fails", "passes", "wavers", "untried", "flips")
+"""Of how a case has fared with a version (`v7`), or between two (`flips:v6..v7`)."""
+KINDS = ("single", "dialogue")
+_TOKEN = re.compile(
+    rf'(-?)({"|".join(PLAIN_TERMS + FARED_TERMS)}):(?:"([^"]*)"?|(\S+))|"([^"]*)"|(\S+)', re.I
+)
+_VERSIONS = re.compile(r"v?(\d{1,6})(?:\.\.v?(\d{1,6}))?\Z", re.I)
+
+
+class Has(IntFlag):
+    """What a case may have, by the words of `has:`."""
+
+    LABEL = 1
+    ANSWER = 2
+    MUST_SAY = 4
+    MUST_NOT_SAY = 8
+    KNOWN = 16
+    REFUSE = 32
+    NOTE = 64
+    TURNS = 128
+    TAGS = 256
+    PICTURE = 512
+    OWNER = 1024
+    KEY = 2048
+
+
+class Term(NamedTuple):
+    """`key` is "" for a plain word. `no` asks for the cases that it does not find."""
+
+    key: str
+    value: str
+    no: bool = False
+
+
+class Fared(NamedTuple):
+    """Of one case with one version: how many of its answers passed, and how many were judged."""
+
+    passed: int
+    judged: int
+
+
+FaredWith = Callable[[int], Mapping[int, Fared]]
+"""How the cases fared with a version, by their numbers, in the latest trial that asked it."""
+
+
+@dataclass(frozen=True)
+class Filter:
+    terms: tuple[Term, ...] = ()
+
+    @property
+    def versions(self) -> list[int]:
+        """Those whose results it asks for."""
+        told = (versions_in(term) for term in self.terms if term.key in FARED_TERMS)
+        return sorted({version for pair in told for version in pair})
+
+
+def filter_from(text: str) -> Filter:
+    terms = []
+    for no, key, quoted, value, phrase, word in _TOKEN.findall(text):
+        if key and (given := (quoted or value).strip()):
+            terms.append(Term(key.lower(), given, bool(no)))
+        elif not key and (said := phrase or word):
+            terms.append(Term("", said))
+    return Filter(tuple(terms))
+
+
+def versions_in(term: Term) -> tuple[int, ...]:
+    """`v7` is one, `v6..v7` are two; none where it names no version."""
+    found = _VERSIONS.match(term.value)
+    if found is None or (term.key == "flips") != (found[2] is not None):
+        return ()
+    return tuple(int(each) for each in found.groups() if each)
+
+
+def has(case: Case) -> Has:
+    expect = case.expect
+    told = {
+        Has.LABEL: expect.label,
+        Has.ANSWER: expect.answer,
+        Has.MUST_SAY: expect.must_say,
+        Has.MUST_NOT_SAY: expect.must_not_say,
+        Has.KNOWN: expect.known is not None,
+        Has.REFUSE: expect.refuse is not None,
+        Has.NOTE: case.note,
+        Has.TURNS: case.turns,
+        Has.TAGS: case.tags,
+        Has.PICTURE: any(map(is_picture, case.inputs.values())),
+        Has.OWNER: case.owner,
+        Has.KEY: case.key,
+    }
+    found = Has(0)
+    for flag, value in told.items():
+        if value:
+            found |= flag
+    return found
+
+
+def has_named(value: str) -> Has | None:
+    """`must-say` is MUST_SAY; None for a word that is none of them."""
+    return Has.__members__.get(value.upper().replace("-", "_").replace(" ", "_"))
+
+
+def fares(term: Term, number: int, fared: FaredWith) -> bool:
+    """Whether a case fared with its version as the term says. `fails`: some answer failed; `passes`: all
+    passed; `wavers`: some did and some did not; `untried`: none was judged; `flips`: the share differs."""
+    versions = versions_in(term)
+    if not versions:
+        return False
+    told = [fared(version).get(number, Fared(0, 0)) for version in versions]
+    passed, judged = told[0]
+    match term.key:
+        case "fails":
+            return passed < judged
+        case "passes":
+            return 0 < passed == judged
+        case "wavers":
+            return 0 < passed < judged
+        case "untried":
+            return judged == 0
+    one, other = told
+    both = one.judged > 0 and other.judged > 0
+    return both and one.passed * other.judged != other.passed * one.judged
+
+
+def matches(asked: Filter, case: Case, number: int, fared: FaredWith = lambda version: {}) -> bool:
+    """Whether every term finds the case."""
+    return all(_finds(term, case, number, fared) != term.no for term in asked.terms)
+
+
+def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
+    value = term.value.casefold()
+    match term.key:
+        case "":
+            return value in words_of(case) or (is_number(term.value) and int(value) == number)
+        case "label":
+            return same_label(case.expect.label, term.value)
+        case "tag":
+            return term.value.lower() in case.tags
+        case "kind":
+            return value == ("dialogue" if case.turns else "single")
+        case "owner":
+            return case.owner.casefold() == value
+        case "origin":
+            return value in case.origin.casefold()
+        case "has":
+            wanted = has_named(term.value)
+            return wanted is not None and bool(has(case) & wanted)
+    return fares(term, number, fared)
+
+
+def same_label(label: str | None, asked: str) -> bool:
+    """Capitals and underscores do not count: `lost_item` finds “lost item”."""
+    return label is not None and _folded(label) == _folded(asked)
+
+
+def is_number(word: str) -> bool:
+    return word.isascii() and word.isdecimal() and len(word) < 10
+
+
+def _folded(label: str) -> str:
+    return " ".join(re.sub(r"[\W_]+", " ", label).split()).casefold()

@@ -1,0 +1,19 @@
+"""By what cases are told apart: all that they are, what they ask, and what they are called elsewhere."""
+
+from __future__ import annotations
+
+import hashlib
+
+import rfc8785
+
+from epistem.core.cases.content import Case
+
+
+def asked_hash(case: Case) -> bytes:
+    """32 bytes: equal for cases that ask the same, whatever is expected of the answer."""
+    return hashlib.sha256(rfc8785.dumps({"inputs": case.inputs, "turns": case.turns})).digest()
+
+
+def says_the_same(one: Case, other: Case) -> bool:
+    """Wherever each came from."""
+    return one.model_copy(update={"origin": ""}) == other.model_copy(update={"origin": ""})
