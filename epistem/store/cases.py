@@ -9,12 +9,15 @@ from datetime import datetime
 from typing import Any
 
 from epistem.core.cases.content import Case, checked, title_of, words_of
-from epistem.core.errors import NotFound, Stale
+from epistem.core.cases.filters import has
+from epistem.core.cases.identity import asked_hash
+from epistem.core.errors import InvalidInput, NotFound, Stale
 from epistem.core.shapes import count
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
 
+_A_TIME = 500
 _COLUMNS = "id, number, revision, content, updated_at, deleted_at, changed_by"
 
 
@@ -29,33 +32,40 @@ class KeptCase:
     changed_by: str = ""
 
 
-@dataclass(frozen=True)
-class Line:
-    """What a list shows of a case. `turns` counts what the person says after the inputs."""
-
-    number: int
-    title: str
-    label: str | None
-    tags: list[str]
-    turns: int
-
-
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
     """Add a case under the next number. Raises InvalidInput for an input that is too long."""
-    case = checked(case)
+    [kept] = keep_all(tx, subject, [case])
+    return kept
+
+
+def keep_all(tx: Transaction, subject: Subject, added: Sequence[Case]) -> list[KeptCase]:
+    """Add them under the next numbers, in order. Raises InvalidInput as `keep`, naming the first that
+    will not do (`cases.3.inputs.message`)."""
+    ready = []
+    for at, case in enumerate(added):
+        try:
+            ready.append(checked(case))
+        except InvalidInput as error:
+            raise InvalidInput(error.message, field=f"cases.{at}.{error.field}") from error
+    # One at a time takes numbers; the others wait here.
     tx.first("SELECT id FROM subjects WHERE id = %s FOR UPDATE", [subject.id])
-    case_id = tx.insert(
-        """
-        INSERT INTO cases
-               (subject_id, number, content, title, label, tags, turns, words, changed_by)
-        SELECT %s, COALESCE(MAX(number), 0) + 1, %s, %s, %s, %s, %s, %s, %s
-          FROM cases WHERE subject_id = %s
-        """,
-        (subject.id, dumps(case.to_json()), *line_columns(case), tx.by, subject.id),
+    sql = "SELECT COALESCE(MAX(number), 0) FROM cases WHERE subject_id = %s"
+    first = tx.number(sql, [subject.id]) + 1
+    rows = [
+        (subject.id, number, dumps(case.to_json()).encode(), *_line_of(case), tx.by)
+        for number, case in enumerate(ready, start=first)
+    ]
+    tx.run_many(
+        "INSERT INTO cases (subject_id, number, content, title, label, tags, turns, words, asked, "
+        "case_key, owner, origin, has, changed_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, "
+        "%s, %s, %s, %s)",
+        rows,
     )
-    row = tx.first(f"SELECT {_COLUMNS} FROM cases WHERE id = %s", [case_id])
-    assert row is not None
-    return _from_row(row)
+    kept = tx.rows(
+        f"SELECT {_COLUMNS} FROM cases WHERE subject_id = %s AND number >= %s ORDER BY number",
+        (subject.id, first),
+    )
+    return [_from_row(row) for row in kept]
 
 
 def get(tx: Transaction, subject: Subject, number: int) -> KeptCase:
@@ -73,63 +83,6 @@ def all_of(tx: Transaction, subject: Subject) -> list[KeptCase]:
         [subject.id],
     )
     return [_from_row(row) for row in rows]
-
-
-def lines(
-    tx: Transaction, subject: Subject, find: str = "", *, at: int = 0, most: int
-) -> list[Line]:
-    """Those with all words of `find`, by number, from the place `at` on."""
-    where, values = _searched(subject, find)
-    # The places are counted in the index; the rows themselves are read for this page only.
-    rows = tx.rows(
-        f"""
-        SELECT c.number, c.title, c.label, c.tags, c.turns
-          FROM (SELECT id, number FROM cases WHERE {where} ORDER BY number LIMIT %s OFFSET %s) AS page
-          JOIN cases c ON c.id = page.id ORDER BY page.number
-        """,
-        (*values, most, at),
-    )
-    return [Line(*(*row[:3], json.loads(row[3] or "[]"), row[4])) for row in rows]
-
-
-def how_many(tx: Transaction, subject: Subject, find: str = "") -> int:
-    """How many are kept that have all words of `find`."""
-    where, values = _searched(subject, find)
-    return tx.number(f"SELECT COUNT(*) FROM cases WHERE {where}", values)
-
-
-def place_of(tx: Transaction, subject: Subject, number: int, find: str = "") -> int | None:
-    """The place of the case of that number among those that are found, from 0; None if it is not."""
-    where, values = _searched(subject, find)
-    there = tx.number(
-        f"SELECT COUNT(*) FROM cases WHERE {where} AND number = %s", [*values, number]
-    )
-    before = f"SELECT COUNT(*) FROM cases WHERE {where} AND number < %s"
-    return tx.number(before, [*values, number]) if there else None
-
-
-def tags_of(tx: Transaction, subject: Subject, most: int) -> list[tuple[str, int]]:
-    """Tags and how many cases have each, the most frequent first."""
-    rows = tx.rows(
-        """
-        SELECT t.tag COLLATE utf8mb4_bin AS tag, COUNT(*) FROM cases c,
-               JSON_TABLE(c.tags, '$[*]' COLUMNS (tag VARCHAR(60) PATH '$')) AS t
-         WHERE c.subject_id = %s AND c.deleted_at IS NULL AND c.tags != '[]'
-         GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT %s
-        """,
-        (subject.id, most),
-    )
-    return [(str(tag), int(cases)) for tag, cases in rows]
-
-
-def _searched(subject: Subject, find: str) -> tuple[str, list[Any]]:
-    """The condition for those that have every word of `find`; a number finds the case of it, too."""
-    where, values = "subject_id = %s AND deleted_at IS NULL", list[Any]([subject.id])
-    for word in find.casefold().split():
-        literal = word.replace("!", "!!").replace("%", "!%").replace("_", "!_")
-        where += " AND (words LIKE %s ESCAPE '!' OR number = %s)"
-        values += [f"%{literal}%", int(word) if word.isdecimal() and len(word) < 10 else 0]
-    return where, values
 
 
 def chosen(
@@ -170,14 +123,56 @@ def change(
 ) -> KeptCase:
     """Raises Stale if somebody changed it first; nothing is overwritten then."""
     case = checked(case)
+    tx.run(
+        "INSERT IGNORE INTO case_revisions (case_id, revision, content, changed_by, changed_at) "
+        "SELECT id, revision, content, changed_by, updated_at FROM cases "
+        "WHERE subject_id = %s AND number = %s AND revision = %s",
+        (subject.id, number, expected_revision),
+    )
     changed = tx.run(
         "UPDATE cases SET content = %s, title = %s, label = %s, tags = %s, turns = %s, words = %s, "
-        "changed_by = %s, revision = revision + 1 WHERE subject_id = %s AND number = %s AND revision = %s",
-        (dumps(case.to_json()), *line_columns(case), tx.by, subject.id, number, expected_revision),
+        "asked = %s, case_key = %s, owner = %s, origin = %s, has = %s, changed_by = %s, revision = revision + 1 "
+        "WHERE subject_id = %s AND number = %s AND revision = %s",
+        (dumps(case.to_json()), *_line_of(case), tx.by, subject.id, number, expected_revision),
     )
     found = get(tx, subject, number)
     if not changed:
         raise Stale(f"Case {number}")
+    return found
+
+
+def as_it_was(tx: Transaction, case_id: int, revision: int) -> Case | None:
+    """At an earlier revision; None where that was not kept."""
+    row = tx.first(
+        "SELECT content FROM case_revisions WHERE case_id = %s AND revision = %s",
+        (case_id, revision),
+    )
+    return None if row is None else Case.from_json(json.loads(row[0]))
+
+
+def same(tx: Transaction, subject: Subject, looked_for: Sequence[Case]) -> list[KeptCase | None]:
+    """For each of them the case that is kept under its key, else the first that asks the same."""
+    by_key = _kept_by(tx, subject, "case_key", [case.key for case in looked_for if case.key])
+    asked = [asked_hash(case) for case in looked_for]
+    by_asked = _kept_by(tx, subject, "asked", asked)
+    return [
+        (by_key.get(case.key) if case.key else None) or by_asked.get(what)
+        for case, what in zip(looked_for, asked, strict=True)
+    ]
+
+
+def _kept_by(
+    tx: Transaction, subject: Subject, column: str, values: Sequence[Any]
+) -> dict[Any, KeptCase]:
+    found: dict[Any, KeptCase] = {}
+    for start in range(0, len(values), _A_TIME):
+        some = values[start : start + _A_TIME]
+        for row in tx.rows(
+            f"SELECT {_COLUMNS}, {column} FROM cases WHERE subject_id = %s AND deleted_at IS NULL "
+            f"AND {column} IN ({', '.join(['%s'] * len(some))}) ORDER BY number DESC",
+            (subject.id, *some),
+        ):
+            found[row[-1]] = _from_row(row[:-1])
     return found
 
 
@@ -200,6 +195,16 @@ def line_columns(case: Case) -> tuple[str, str | None, str, int, str]:
     """Title, label, tags, turns and words, as they stand in a row beside the content."""
     label = case.expect.label
     return title_of(case), label, dumps(case.tags), len(case.turns), words_of(case)
+
+
+def told_apart_by(case: Case) -> tuple[bytes, str | None, str, str, int]:
+    """What it asks, its key, its owner and origin, and what it has, as they stand in a row."""
+    small = case.owner.casefold(), case.origin.casefold()
+    return asked_hash(case), case.key or None, *small, int(has(case))
+
+
+def _line_of(case: Case) -> tuple[Any, ...]:
+    return (*line_columns(case), *told_apart_by(case))
 
 
 def _from_row(row: tuple[Any, ...]) -> KeptCase:

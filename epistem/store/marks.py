@@ -43,6 +43,21 @@ def after(tx: Transaction, trial_id: int, columns: Columns, landed: int, most: i
     return _read(tx, trial_id, "landed BETWEEN %s AND %s", [(landed + 1, landed + most)], columns)
 
 
+def at_cases(
+    tx: Transaction, trial_id: int, columns: Columns, arms: Sequence[int], cases: Sequence[int]
+) -> Marks:
+    """Those of these arms over the cases at these places."""
+    size = size_of(tx, trial_id)
+    if size is None or not arms or not cases:
+        return no_marks(*columns)
+    blob = bytearray()
+    places = ", ".join(f"({arm:d}, {case:d})" for arm in arms for case in cases)
+    sql = f"SELECT packed FROM marks WHERE trial_id = %s AND (arm, case_at) IN ({places})"
+    for (packed_,) in tx.rows(sql, [trial_id]):
+        blob += packed_
+    return Marks(blob, size, columns.scores, columns.measures)
+
+
 def size_of(tx: Transaction, trial_id: int) -> int | None:
     """Bytes of each mark of the trial; None while it has none."""
     row = tx.first("SELECT LENGTH(packed) FROM marks WHERE trial_id = %s LIMIT 1", [trial_id])

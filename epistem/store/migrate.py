@@ -11,7 +11,7 @@ from typing import NamedTuple
 import pymysql
 
 from epistem.core.cases.content import Case
-from epistem.store.cases import line_columns
+from epistem.store.cases import line_columns, told_apart_by
 from epistem.store.database import Address, MigrationFailed
 
 A_TIME = 200
@@ -112,5 +112,23 @@ def _fill_case_lines(cursor: pymysql.cursors.Cursor) -> None:
             break
 
 
-FILLED_IN = {"0042_case_lines_filled.sql": _fill_case_lines}
+def _fill_what_cases_ask(cursor: pymysql.cursors.Cursor) -> None:
+    """May be broken off and done again, too."""
+    while True:
+        cursor.execute(f"SELECT id, content FROM cases WHERE asked IS NULL LIMIT {A_TIME}")
+        rows = cursor.fetchall()
+        for case_id, content in rows:
+            cursor.execute(
+                "UPDATE cases SET asked = %s, case_key = %s, owner = %s, origin = %s, has = %s, "
+                "updated_at = updated_at WHERE id = %s",
+                (*told_apart_by(Case.from_json(json.loads(content))), case_id),
+            )
+        if not rows:
+            break
+
+
+FILLED_IN = {
+    "0042_case_lines_filled.sql": _fill_case_lines,
+    "0051_cases_told_apart_filled.sql": _fill_what_cases_ask,
+}
 """What is worked out by our own code once a file's statements are done."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
-from epistem.core.cases.content import Case, Expectation
+from epistem.core.cases.content import Case, Expectation, tidied
 from epistem.core.checks.uses import CheckUse
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import NotFound
 from epistem.store import cases, drafts, subjects
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
@@ -23,19 +24,14 @@ NEEDS: dict[str, Callable[[Expectation], bool]] = {
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
     """Raises InvalidInput as `store.cases.keep`."""
     kept = cases.keep(tx, subject, case)
-    _attach(tx, subject, kept.content)
+    attach_needed(tx, subject, [kept.content])
     return kept
 
 
 def keep_all(tx: Transaction, subject: Subject, cases_: Sequence[Case]) -> list[KeptCase]:
     """Raises InvalidInput for the first that will not do, naming it; none is kept then."""
-    kept = []
-    for at, case in enumerate(cases_):
-        try:
-            kept.append(cases.keep(tx, subject, case))
-        except InvalidInput as error:
-            raise InvalidInput(error.message, field=f"cases.{at}.{error.field}") from error
-    _attach(tx, subject, *(each.content for each in kept))
+    kept = cases.keep_all(tx, subject, cases_)
+    attach_needed(tx, subject, [each.content for each in kept])
     return kept
 
 
@@ -44,7 +40,7 @@ def change(
 ) -> KeptCase:
     """Raises Stale if somebody changed it first."""
     kept = cases.change(tx, subject, number, case, expected_revision)
-    _attach(tx, subject, kept.content)
+    attach_needed(tx, subject, [kept.content])
     return kept
 
 
@@ -55,8 +51,55 @@ def set_away(
     return cases.set_deleted(tx, subject, number, away, expected_revision)
 
 
-def _attach(tx: Transaction, subject: Subject, *kept: Case) -> None:
-    """The checks that these cases need and the subject has not."""
+class Edited(NamedTuple):
+    """A case that was changed, its revision before and after."""
+
+    number: int
+    was: int
+    became: int
+
+
+def tag(
+    tx: Transaction,
+    subject: Subject,
+    numbers: Sequence[int],
+    add: Sequence[str],
+    remove: Sequence[str],
+) -> list[Edited]:
+    """Give these cases some tags and take others from them; those that it changes nothing of are left out.
+    Raises NotFound naming one that is not there, and InvalidInput for a case with too many tags."""
+    given, taken = (tidied([each.lower() for each in some]) for some in (add, remove))
+    edited = []
+    for number in dict.fromkeys(numbers):
+        kept = cases.get(tx, subject, number)
+        tags = [each for each in kept.content.tags if each not in taken]
+        tags = list(dict.fromkeys([*tags, *given]))
+        if tags == kept.content.tags:
+            continue
+        changed = Case.from_json({**kept.content.to_json(), "tags": tags}, at=f"cases.{number}")
+        now = cases.change(tx, subject, number, changed, kept.revision)
+        edited.append(Edited(number, kept.revision, now.revision))
+    return edited
+
+
+def restore(tx: Transaction, subject: Subject, edited: Sequence[Edited]) -> list[Edited]:
+    """Make cases what they were at the revision `was`, where they are still as they `became`. Raises Stale
+    for one that somebody changed since: nothing is touched then."""
+    restored = []
+    for each in edited:
+        kept = cases.get(tx, subject, each.number)
+        before = cases.as_it_was(tx, kept.id, each.was)
+        if before is None:
+            raise NotFound(
+                f"Case {each.number} is not kept as it was at {each.was}.", field="cases"
+            )
+        now = cases.change(tx, subject, each.number, before, each.became)
+        restored.append(Edited(each.number, each.became, now.revision))
+    return restored
+
+
+def attach_needed(tx: Transaction, subject: Subject, kept: Sequence[Case]) -> None:
+    """The checks that these cases need and the subject has not are given to it."""
     needed = [check for check, needs in NEEDS.items() if any(needs(case.expect) for case in kept)]
     if not needed:
         return

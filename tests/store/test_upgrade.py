@@ -5,8 +5,10 @@ import json
 import numpy as np
 import pytest
 
+from epistem.core.cases.filters import filter_from
 from epistem.core.trials.marks import verdict_texts
-from epistem.store import cases, marks, readings, subjects, trials
+from epistem.store import case_lists, marks, readings, subjects, trials
+from epistem.store.case_lists import Asked
 from epistem.store.database import Address, Database
 from epistem.store.migrate import migrate, migrations
 
@@ -85,8 +87,8 @@ def test_old_readings_become_calls_and_marks(old):
         lost = readings.get(tx, 103)
         past = trials.past_answers(tx, type("S", (), {"id": 1}))
         subject = subjects.get(tx, "old")
-        [line] = cases.lines(tx, subject, "atlas LOST", most=5)
-        tags = cases.tags_of(tx, subject, 5)
+        [line] = case_lists.lines(tx, subject, Asked(filter_from("atlas LOST")), most=5)
+        tags = case_lists.tags_of(tx, subject, 5)
     assert (trial.landed, trial.calls, trial.input_tokens, trial.cents) == (4, 4, 40, 0.5)
     # They landed in the order of their ids, which went down here.
     assert list(zip(found.case.tolist(), found.repeat.tolist(), strict=True)) == [
@@ -101,5 +103,11 @@ def test_old_readings_become_calls_and_marks(old):
     assert [f.finding.message for f in reading.findings] == ["good", "bad"]
     assert (lost.answer, lost.error) == (None, "it broke")
     assert past == {"m": (4.0, 12.5)}
-    assert line == cases.Line(1, "Lost:", "lost", ["plain"], 0)
+    assert (line.number, line.title, line.label, line.tags, line.turns) == (
+        1,
+        "Lost:",
+        "lost",
+        ["plain"],
+        0,
+    )
     assert tags == [("plain", 1)]

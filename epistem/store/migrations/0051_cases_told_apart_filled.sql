@@ -1,0 +1,1 @@
+DO 'what cases of before ask is filled in by store.migrate';
