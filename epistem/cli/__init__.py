@@ -12,6 +12,7 @@ import click
 from rich.console import Console
 
 from epistem import __version__
+from epistem.cli.cases import cases
 from epistem.cli.checks import check, checks
 from epistem.cli.trial import DATABASE, open_store, trial
 from epistem.core.errors import EpistemError
@@ -61,6 +62,7 @@ def main() -> None:
       epistem trial run FILE    run a trial, print its verdict
       epistem check FILE        judge answers out of a file
       epistem trial show 12     print the verdict of T12
+      epistem cases import FILE bring in cases from a table or a file of records
       epistem pull DIR          bring all prompts into a folder of YAML files
       epistem push DIR          send the folder's files back
 
@@ -70,6 +72,7 @@ def main() -> None:
 
 
 main.add_command(trial)
+main.add_command(cases)
 main.add_command(checks)
 main.add_command(check)
 

@@ -6,8 +6,10 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
-from epistem.core.shapes import Document
-from epistem.store import cases, subjects
+from epistem.core.cases.filters import filter_from
+from epistem.core.shapes import Document, Tag
+from epistem.store import case_lists, cases, subjects
+from epistem.store.case_lists import Asked, Column, Order
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -22,6 +24,7 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.work import cases as work
+from epistem.work.fared import fared_with
 
 bp = blueprint("cases")
 
@@ -48,10 +51,11 @@ class CaseEntry(Shape):
     label: str | None
     tags: list[str]
     turns: int
+    changed_at: Moment
 
 
 class CaseList(Shape):
-    """A page of those that are found, by number. `at` is the place of its first among them; a page may
+    """A page of those that are found, in their order. `at` is the place of its first among them; a page may
     be shorter than was asked for. `place` is that of the case that was asked for, if it is found."""
 
     cases: list[CaseEntry]
@@ -63,8 +67,16 @@ class CaseList(Shape):
 
 class CaseQuery(BaseModel):
     find: str = Field(
-        "", max_length=200, description="Words of its number, inputs, turns, expectations or tags."
+        "",
+        max_length=400,
+        description="Words of its number, inputs, turns, expectations or tags, and terms as "
+        "label:refund, -tag:hard, kind:dialogue, owner:ann, has:note, fails:v7, flips:v6..v7.",
     )
+    sort: Column = Field(
+        "number", description="A column; `result` is how they fared with `version`."
+    )
+    down: bool = Field(False, description="Whether the largest come first.")
+    version: int = Field(0, ge=0, le=10**6)
     at: int = Field(0, ge=0, le=10**9, description="The place to begin at.")
     most: int = Field(LISTED, ge=1, le=LISTED)
     around: int | None = Field(
@@ -77,11 +89,19 @@ class TagCount(Shape):
     cases: int
 
 
+class LabelCount(Shape):
+    label: str
+    cases: int
+
+
 class CaseTags(Shape):
-    """The most frequent tags, with how many cases have each, and how many cases there are at all."""
+    """The most frequent tags and labels, with how many cases have each, who answers for cases, and how many
+    cases there are at all."""
 
     kept: int
     tags: list[TagCount]
+    labels: list[LabelCount]
+    owners: list[str]
 
 
 class CasePath(SubjectPath):
@@ -106,6 +126,26 @@ class Deletions(Document):
     deleted: bool
 
 
+class Tagging(Document):
+    """Tags that these cases are given, and those that are taken from them."""
+
+    numbers: list[int] = Field(min_length=1, max_length=MOST_AT_ONCE)
+    add: list[Tag] = Field(default_factory=list, max_length=50)
+    remove: list[Tag] = Field(default_factory=list, max_length=50)
+
+
+class EditedCase(Document):
+    """Its revision before a change, and after."""
+
+    number: int = Field(ge=1)
+    was: int = Field(ge=1)
+    became: int = Field(ge=1)
+
+
+class EditedCases(Document):
+    cases: list[EditedCase] = Field(max_length=MOST_AT_ONCE)
+
+
 class Deletion(Document):
     deleted: bool
 
@@ -128,28 +168,38 @@ def page_of(kept: cases.KeptCase) -> CasePage:
 )  # fmt: skip
 def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
     with transaction() as tx:
-        subject, find = subjects.get(tx, path.name), query.find
-        kept = cases.how_many(tx, subject)
-        found = cases.how_many(tx, subject, find) if find.strip() else kept
+        subject = subjects.get(tx, path.name)
+        order = Order(query.sort, query.down, query.version)
+        asked = Asked(filter_from(query.find), order, fared_with(tx, subject))
+        kept = case_lists.how_many(tx, subject)
+        found = case_lists.how_many(tx, subject, asked) if asked.filter.terms else kept
         at, place = query.at, None
         if query.around is not None:
-            place = cases.place_of(tx, subject, query.around, find)
+            place = case_lists.place_of(tx, subject, query.around, asked)
             at = 0 if place is None else place - place % query.most
-        lines = cases.lines(tx, subject, find, at=at, most=query.most)
+        lines = case_lists.lines(tx, subject, asked, at=at, most=query.most)
     entries, _ = fitting([CaseEntry.model_validate(line) for line in lines], query.most)
     return reply(CaseList(cases=entries, at=at, found=found, kept=kept, place=place))
 
 
 @bp.get(
     "/subjects/<name>/cases/tags", responses={200: CaseTags}, operation_id="listCaseTags",
-    summary="The tags of the cases, and how many have each",
+    summary="Tags, labels and owners of the cases, and how many have each",
 )  # fmt: skip
 def list_case_tags(path: SubjectPath) -> Response:
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        kept, tags = cases.how_many(tx, subject), cases.tags_of(tx, subject, MOST_TAGS)
-    counts = [TagCount(tag=tag, cases=number) for tag, number in tags]
-    return reply(CaseTags(kept=kept, tags=counts))
+        kept, tags = case_lists.how_many(tx, subject), case_lists.tags_of(tx, subject, MOST_TAGS)
+        labels = case_lists.labels_of(tx, subject, MOST_TAGS)
+        owners = case_lists.owners_of(tx, subject, MOST_TAGS)
+    return reply(
+        CaseTags(
+            kept=kept,
+            tags=[TagCount(tag=tag, cases=number) for tag, number in tags],
+            labels=[LabelCount(label=label, cases=number) for label, number in labels],
+            owners=owners,
+        )
+    )
 
 
 @bp.post(
@@ -189,6 +239,30 @@ def delete_cases(path: SubjectPath, body: Deletions) -> Response:
         ]
     lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
     return reply(KeptCases(cases=lines))
+
+
+@bp.put(
+    "/subjects/<name>/cases/tags", responses={200: EditedCases}, operation_id="tagCases",
+    summary="Give several cases tags, or take tags from them, all or none",
+)  # fmt: skip
+def tag_cases(path: SubjectPath, body: Tagging) -> Response:
+    """Answers with those that it changed, as `restoreCases` takes them to undo it."""
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        edited = work.tag(tx, subject, body.numbers, body.add, body.remove)
+    return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
+
+
+@bp.put(
+    "/subjects/<name>/cases/restored", responses={200: EditedCases, 412: Problem},
+    operation_id="restoreCases", summary="Make several cases what they were before a change, all or none",
+)  # fmt: skip
+def restore_cases(path: SubjectPath, body: EditedCases) -> Response:
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        given = [work.Edited(each.number, each.was, each.became) for each in body.cases]
+        restored = work.restore(tx, subject, given)
+    return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in restored]))
 
 
 @bp.get(

@@ -8,7 +8,9 @@ import re
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, request
+from werkzeug.exceptions import RequestEntityTooLarge, UnsupportedMediaType
 
+from epistem.core.cases.files.table import MOST_BYTES
 from epistem.core.errors import InvalidInput
 from epistem.core.plain import check_plain
 from epistem.web import problems
@@ -22,6 +24,8 @@ _MAYBE_ODD = re.compile(
 )
 """Bytes without which no text has half a character and no number is too large."""
 SHALLOW = 60
+AS_BYTES = {"imports.begin_import": MOST_BYTES}
+"""What takes a file as it is, and how many bytes of it."""
 
 
 def guard(app: Flask) -> None:
@@ -52,6 +56,13 @@ def guard(app: Flask) -> None:
     def well_formed() -> None:
         """A body that is no JSON is 400 and another type 415; one that nothing can keep 400, by field."""
         if not (request.path.startswith(API) and (request.content_length or _is_chunked())):
+            return
+        if (most := AS_BYTES.get(request.endpoint or "")) is not None:
+            request.max_content_length = most
+            if request.mimetype != "application/octet-stream":
+                raise UnsupportedMediaType("Send the file as application/octet-stream.")
+            if (request.content_length or 0) > most:
+                raise RequestEntityTooLarge
             return
         if not request.is_json:
             request.get_json()  # raises 415

@@ -6,7 +6,7 @@ from http import HTTPStatus
 from typing import Any
 
 import structlog
-from flask import Flask, Response, make_response
+from flask import Flask, Response, make_response, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
@@ -125,7 +125,8 @@ def register(app: Flask) -> None:
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(error: RequestEntityTooLarge) -> Response:
         return problem(
-            413, f"The request is larger than {MAX_BODY_BYTES:,} bytes. Send less at once."
+            413,
+            f"The request is larger than {request.max_content_length or 0:,} bytes. Send less at once.",
         )
 
     @app.errorhandler(HTTPException)

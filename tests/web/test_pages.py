@@ -45,6 +45,7 @@ class TestCases:
             "label": "opening hours",
             "tags": ["plain"],
             "turns": 0,
+            "changed_at": page["cases"][0]["changed_at"],
         }
         assert listed(many, at=1_000)["cases"] == []
         assert many.get(f"/subjects/shelf-note/cases?at={10**30}").status_code == 422

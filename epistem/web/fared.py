@@ -1,0 +1,107 @@
+"""How cases have fared: strips for a list, and all that met one case."""
+
+from __future__ import annotations
+
+import re
+
+from flask import Response
+from pydantic import BaseModel, Field
+
+from epistem.core.errors import InvalidInput
+from epistem.store import subjects
+from epistem.web.cases import CasePath
+from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, reply, transaction
+from epistem.work import fared
+
+bp = blueprint("fared")
+
+MOST_ARMS = 3
+MOST_CASES = 200
+
+
+class StripsQuery(BaseModel):
+    of: str = Field(max_length=100, description="Arms, as trial.position: `12.0,12.1`.")
+    numbers: str = Field(max_length=2_000, description="Numbers of cases: `1,2,5`.")
+
+
+class StripShape(Shape):
+    """`letters[i]` goes with the i-th number: a letter for each repeat, p passed, f failed, u no answer, n
+    nothing found, . not yet; empty where the arm did not ask the case."""
+
+    trial: int
+    arm: int
+    letters: list[str]
+
+
+class Strips(Shape):
+    numbers: list[int]
+    strips: list[StripShape]
+
+
+class MetShape(Shape):
+    """One arm of one trial that asked the case; `failed` are the measures that some answer failed. `as_now`:
+    the case was then as it is now."""
+
+    trial: int
+    position: int
+    arm: int
+    name: str
+    version: int
+    model: str
+    created_at: Moment
+    letters: str
+    failed: list[str]
+    as_now: bool
+
+
+class FaredPage(Shape):
+    """The newest trial first."""
+
+    met: list[MetShape]
+
+
+@bp.get(
+    "/subjects/<name>/cases/strips", responses={200: Strips}, operation_id="listStrips",
+    summary="How some cases fared in up to three arms",
+)  # fmt: skip
+def list_strips(path: SubjectPath, query: StripsQuery) -> Response:
+    arms = _pairs(query.of)
+    numbers = _numbers(query.numbers)
+    with transaction() as tx:
+        found = fared.strips_of(tx, subjects.get(tx, path.name), arms, numbers)
+    strips = [
+        StripShape(trial=s.trial, arm=s.arm, letters=[s.letters.get(n, "") for n in numbers])
+        for s in found
+    ]
+    return reply(Strips(numbers=numbers, strips=strips))
+
+
+@bp.get(
+    "/subjects/<name>/cases/<int:number>/fared", responses={200: FaredPage},
+    operation_id="getFared", summary="Every arm that asked a case, and what came of it",
+)  # fmt: skip
+def get_fared(path: CasePath) -> Response:
+    with transaction() as tx:
+        found = fared.fared_of(tx, subjects.get(tx, path.name), path.number)
+    return reply(FaredPage(met=[MetShape.model_validate(each) for each in found]))
+
+
+def _pairs(text: str) -> list[tuple[int, int]]:
+    told = [re.fullmatch(r"(\d{1,9})\.(\d{1,4})", each) for each in text.split(",") if each]
+    pairs = [(int(each[1]), int(each[2])) for each in told if each]
+    if len(pairs) != len(told) or not 0 < len(pairs) <= MOST_ARMS:
+        raise InvalidInput(
+            f"`of` should name one to {MOST_ARMS} arms, as in 12.0,12.1.", field="of"
+        )
+    return pairs
+
+
+def _numbers(text: str) -> list[int]:
+    told = [each for each in text.split(",") if each]
+    if not all(each.isascii() and each.isdecimal() and len(each) < 10 for each in told):
+        raise InvalidInput("`numbers` should be like 1,2,5.", field="numbers")
+    if len(told) > MOST_CASES:
+        raise InvalidInput(
+            f"`numbers` has {len(told)}; the limit is {MOST_CASES}.", field="numbers"
+        )
+    return [int(each) for each in told]

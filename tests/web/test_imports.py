@@ -1,0 +1,175 @@
+"""A file of cases over HTTP: looked at, kept, broken off, taken back."""
+
+import json
+import threading
+
+import pytest
+
+from epistem.core.errors import Conflict
+from epistem.core.prompts.content import blank_prompt
+from epistem.store import case_lists, cases, imports, subjects
+from epistem.web.doors import MOST_BYTES
+from epistem.work import imports as work
+from tests.web.conftest import assert_problem
+
+TABLE = b"id,message,label,tags\n1,Where is my coat?,,hard\n2,When is the boat?,,\n3,,,x\n"
+BASE = "/subjects/inlet/imports"
+
+
+@pytest.fixture
+def inlet(database):
+    with database.transaction() as tx:
+        return subjects.create(tx, "inlet", "", blank_prompt())
+
+
+def begun(api, content=TABLE, file="cases.csv"):
+    answer = api.client.post(
+        f"/api/v1{BASE}?file={file}", data=content, content_type="application/octet-stream"
+    )
+    assert answer.status_code == 201, answer.text
+    return answer.get_json()["id"]
+
+
+def kept_titles(api):
+    listed = api.get("/subjects/inlet/cases").get_json()["cases"]
+    return {each["number"]: each["title"] for each in listed}
+
+
+def test_nothing_is_kept_until_it_is_told_to_and_one_undo_takes_it_back(api, inlet):
+    number = begun(api)
+    look = api.get(f"{BASE}/{number}/look").get_json()
+    assert [(c["name"], c["means"]) for c in look["columns"]] == [
+        ("id", "key"), ("message", "input"), ("label", "label"), ("tags", "tags"),
+    ]  # fmt: skip
+    assert (look["new"], look["bad_rows"], look["bad"][0]["line"]) == (2, 1, 4)
+    assert kept_titles(api) == {}
+    state = api.post(f"{BASE}/{number}/keep").get_json()
+    assert (state["status"], state["done"], state["total"]) == ("kept", 2, 2)
+    assert list(kept_titles(api).values()) == ["Where is my coat?", "When is the boat?"]
+    assert api.get(BASE).get_json()["imports"][0]["file"] == "cases.csv"
+    assert api.post(f"{BASE}/{number}/undo").get_json()["undone"] == 2
+    assert kept_titles(api) == {}
+    assert_problem(api.post(f"{BASE}/{number}/undo"), 409, None, "nothing to take back")
+    assert_problem(api.post(f"{BASE}/{number}/keep"), 409, None, "taken back already")
+
+
+def test_the_same_file_again_says_what_is_new_changed_and_known(api, inlet):
+    api.post(f"{BASE}/{begun(api)}/keep")
+    assert_problem(api.post(f"{BASE}/{begun(api)}/keep"), 409, None, "Nothing in this file is new")
+    more = TABLE.replace(b"When is the boat?", b"When is the last boat?") + b"4,Is it full?,,\n"
+    number = begun(api, more)
+    look = api.get(f"{BASE}/{number}/look").get_json()
+    assert (look["new"], look["changed"], look["known"]) == (1, 1, 1)
+    api.post(f"{BASE}/{number}/keep")
+    assert list(kept_titles(api).values()) == [
+        "Where is my coat?",
+        "When is the last boat?",
+        "Is it full?",
+    ]
+    # What somebody changed since stays as they left it.
+    page = api.get("/subjects/inlet/cases/3").get_json()["content"]
+    api.change("/subjects/inlet/cases/3", {**page, "tags": ["mine"]})
+    undone = api.post(f"{BASE}/{number}/undo").get_json()
+    assert (undone["undone"], undone["left"]) == (1, [3])
+    assert list(kept_titles(api).values()) == [
+        "Where is my coat?",
+        "When is the boat?",
+        "Is it full?",
+    ]
+
+
+def test_columns_and_reading_can_be_put_right_and_what_cannot_be_is_refused(api, inlet):
+    number = begun(api, b"who;what\nAnn;Where is it?\n", "odd.csv")
+    path = f"/api/v1{BASE}/{number}/reading"
+    columns = [
+        {"name": "who", "means": "input", "input": "message"},
+        {"name": "what", "means": "note"},
+    ]
+    look = api.client.put(path, json={"columns": columns}).get_json()
+    assert look["rows"][0]["title"] == "Ann"
+    both = [{**each, "means": "input", "input": "message"} for each in columns]
+    assert_problem(api.client.put(path, json={"columns": both}), 422, "columns.1", "Two columns")
+    assert_problem(
+        api.client.put(path, json={"how": {"encoding": "x"}}), 422, "encoding", "no encoding"
+    )
+    assert api.get(f"{BASE}/{number}/look").get_json()["rows"][0]["title"] == "Ann"
+    look = api.client.put(path, json={"how": {"separator": ",", "header": False}}).get_json()
+    assert [c["name"] for c in look["columns"]] == ["column 1"]
+
+
+def test_what_is_no_file_of_cases_is_refused_and_leaves_nothing(api, inlet, database):
+    url = f"/api/v1{BASE}?file=a.csv"
+    bytes_ = "application/octet-stream"
+    assert_problem(api.client.post(url, data=b"", content_type=bytes_), 422, "file", "empty")
+    assert_problem(
+        api.client.post(url, data=b"a,b", content_type="text/csv"), 415, None, "octet-stream"
+    )
+    too_much = {"CONTENT_LENGTH": str(MOST_BYTES + 1)}
+    answer = api.client.post(url, data=b"a", content_type=bytes_, environ_overrides=too_much)
+    assert_problem(answer, 413, None, "50,000,000 bytes")
+    with database.transaction() as tx:
+        assert tx.number("SELECT COUNT(*) FROM imports WHERE subject_id = %s", [inlet.id]) == 0
+
+
+def test_keeping_that_was_broken_off_goes_on_and_repeats_nothing(api, inlet, database):
+    rows = "".join(f"Message {i}?\n" for i in range(600))
+    number = begun(api, f"message\n{rows}".encode())
+
+    def broken(state):
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        work.keep(database, "inlet", number, "", broken)
+    state = api.get(f"{BASE}/{number}").get_json()
+    assert (state["status"], state["done"], state["total"]) == ("keeping", 250, 600)
+    assert api.post(f"{BASE}/{number}/keep").get_json()["status"] == "kept"
+    with database.transaction() as tx:
+        assert [each.content.inputs["message"] for each in cases.all_of(tx, inlet)] == [
+            f"Message {i}?" for i in range(600)
+        ]
+
+
+def test_two_that_keep_one_file_at_once_keep_each_case_once(api, inlet, database):
+    rows = "".join(f"Message {i}?\n" for i in range(1_500))
+    number = begun(api, f"message\n{rows}".encode())
+    errors = []
+
+    def run():
+        try:
+            work.keep(database, "inlet", number, "")
+        except Conflict as error:  # the other was quicker
+            errors.append(error)
+
+    both = [threading.Thread(target=run) for _ in range(2)]
+    for each in both:
+        each.start()
+    for each in both:
+        each.join()
+    assert len(errors) < 2
+    with database.transaction() as tx:
+        assert case_lists.how_many(tx, inlet) == 1_500
+        assert imports.get(tx, inlet, number).status == "kept"
+
+
+def test_cases_go_out_as_json_lines_that_are_all_known_here_and_as_csv(api, inlet):
+    api.post(
+        "/subjects/inlet/cases", {"inputs": {"message": "=1+1", "n": 4}, "expect": {"label": "x"}}
+    )
+    api.post("/subjects/inlet/cases", {"inputs": {"message": "b"}, "turns": ["and then?"]})
+    out = api.get("/subjects/inlet/cases/file")
+    assert [json.loads(line)["inputs"] for line in out.data.splitlines()] == [
+        {"message": "=1+1", "n": 4}, {"message": "b"},
+    ]  # fmt: skip
+    look = api.get(f"{BASE}/{begun(api, out.data, 'inlet.jsonl')}/look").get_json()
+    assert (look["whole"], look["known"], look["new"]) == (True, 2, 0)
+    table = api.get("/subjects/inlet/cases/file?as=csv&find=1").text
+    assert table.splitlines()[1].startswith("'=1+1,4,x")
+
+
+def test_subjects_do_not_see_each_others_files(api, inlet, database):
+    with database.transaction() as tx:
+        subjects.create(tx, "elsewhere", "", blank_prompt())
+    number = begun(api)
+    assert_problem(api.get(f"/subjects/elsewhere/imports/{number}"), 404, "import_id", "no import")
+    with database.transaction() as tx:
+        assert subjects.get(tx, "elsewhere").name == "elsewhere"
