@@ -22,7 +22,7 @@ test: lint
 	.venv/bin/pytest -n 2 --dist loadfile
 
 fuzz: setup
-	EPISTEM_FUZZ_S=240 .venv/bin/pytest tests/fuzz
+	EPISTEM_FUZZ_EACH=100 .venv/bin/pytest tests/fuzz
 
 bench: setup
 	.venv/bin/python bench/overhead.py
