@@ -39,11 +39,10 @@ _KEPT = "id, number, revision, content, updated_at, deleted_at, changed_by"
 
 
 class Order(NamedTuple):
-    """By a column; `result` is how they fared with `version`, the worst first."""
+    """By a column; `result` is by the share of answers that passed, the least first."""
 
     by: Column = "number"
     down: bool = False
-    version: int = 0
 
 
 def no_results(version: int) -> Mapping[int, Fared]:
@@ -52,12 +51,13 @@ def no_results(version: int) -> Mapping[int, Fared]:
 
 @dataclass(frozen=True)
 class Asked:
-    """Which cases, and in which order. `fared` tells how they fared with a version, for terms and an
-    order that ask for it."""
+    """Which cases, and in which order. `fared` tells how they fared with a version, for terms that ask for
+    it, and `results` how they fared where the order is by that."""
 
     filter: Filter = field(default_factory=Filter)
     order: Order = field(default_factory=Order)
     fared: FaredWith = no_results
+    results: Mapping[int, Fared] = field(default_factory=dict)
 
 
 EVERY = Asked()
@@ -102,9 +102,9 @@ def numbers(tx: Transaction, subject: Subject, asked: Asked = EVERY) -> list[int
     rows = tx.rows(f"SELECT number FROM cases WHERE {where} {_order(asked.order)}", values)
     found = [int(row[0]) for row in rows]
     if asked.order.by == "result":
-        fared = asked.fared(asked.order.version)
-        found.sort(key=lambda number: _share(fared.get(number)), reverse=asked.order.down)
-        found.sort(key=lambda number: number not in fared)  # those without a result come last
+        told = asked.results
+        found.sort(key=lambda number: _share(told.get(number)), reverse=asked.order.down)
+        found.sort(key=lambda number: number not in told)  # those without a result come last
     return found
 
 
@@ -172,7 +172,8 @@ def owners_of(tx: Transaction, subject: Subject, most: int) -> list[str]:
 
 def _where(tx: Transaction, subject: Subject, asked: Asked) -> tuple[str, list[Any]]:
     """The condition for those that every term finds."""
-    where, values = "subject_id = %s AND deleted_at IS NULL", list[Any]([subject.id])
+    away = "NOT NULL" if asked.filter.away else "NULL"
+    where, values = f"subject_id = %s AND deleted_at IS {away}", list[Any]([subject.id])
     for term in asked.filter.terms:
         told, given = _condition(tx, subject, term, asked.fared)
         where += f" AND {'NOT ' if term.no else ''}({told})"
@@ -185,7 +186,8 @@ def _condition(
 ) -> tuple[str, list[Any]]:
     value = term.value.casefold()
     if term.key in FARED_TERMS:
-        return _among([number for number in _all(tx, subject) if fares(term, number, fared)])
+        numbered = _all(tx, subject)
+        return _among([number for number in numbered if fares(term, number, fared)])
     match term.key:
         case "label":
             labels = [label for label, _ in labels_of(tx, subject, 10**6)]
@@ -202,6 +204,8 @@ def _condition(
             return "owner = %s", [value]
         case "origin":
             return "origin LIKE %s ESCAPE '!'", [_within(value)]
+        case "is":
+            return "deleted_at IS NOT NULL" if value == "away" else "FALSE", []
         case "has":
             return "has & %s", [int(has_named(term.value) or 0)]
     number = int(value) if is_number(term.value) else 0
@@ -209,7 +213,7 @@ def _condition(
 
 
 def _all(tx: Transaction, subject: Subject) -> list[int]:
-    sql = "SELECT number FROM cases WHERE subject_id = %s AND deleted_at IS NULL"
+    sql = "SELECT number FROM cases WHERE subject_id = %s"
     return [int(row[0]) for row in tx.rows(sql, [subject.id])]
 
 

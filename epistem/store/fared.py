@@ -54,3 +54,16 @@ def all_marks(tx: Transaction, trial: Trial) -> Marks:
 def marks_at(tx: Transaction, trial: Trial, arms: Sequence[int], cases: Sequence[int]) -> Marks:
     """Those of these arms over the cases at these places."""
     return marks.at_cases(tx, trial.id, trial.columns, arms, cases)
+
+
+def answer_at(
+    tx: Transaction, trial_id: int, arm: int, case_at: int, repeat_no: int, most: int
+) -> str:
+    """The first characters of one answer; "" where none came."""
+    row = tx.first(
+        "SELECT LEFT(r.answer, %s) FROM cells c JOIN readings r ON r.cell_id = c.id "
+        "WHERE c.trial_id = %s AND c.arm = %s AND c.case_at = %s AND c.repeat_no = %s",
+        (4 * most, trial_id, arm, case_at, repeat_no),
+    )
+    told = row[0] if row and row[0] is not None else b""
+    return bytes(told).decode("utf-8", "ignore")[:most]

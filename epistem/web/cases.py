@@ -10,6 +10,7 @@ from epistem.core.cases.filters import filter_from
 from epistem.core.shapes import Document, Tag
 from epistem.store import case_lists, cases, subjects
 from epistem.store.case_lists import Asked, Column, Order
+from epistem.web.arms import arms_named
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -24,13 +25,14 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.work import cases as work
-from epistem.work.fared import fared_with
+from epistem.work.fared import fared_in, fared_with
 
 bp = blueprint("cases")
 
 LISTED = 100
 MOST_TAGS = 200
 MOST_AT_ONCE = 2_000
+MOST_NUMBERS = 20_000
 
 
 class CasePage(Shape):
@@ -72,16 +74,25 @@ class CaseQuery(BaseModel):
         description="Words of its number, inputs, turns, expectations or tags, and terms as "
         "label:refund, -tag:hard, kind:dialogue, owner:ann, has:note, fails:v7, flips:v6..v7.",
     )
-    sort: Column = Field(
-        "number", description="A column; `result` is how they fared with `version`."
-    )
+    sort: Column = Field("number", description="A column; `result` is how they fared in `of`.")
     down: bool = Field(False, description="Whether the largest come first.")
-    version: int = Field(0, ge=0, le=10**6)
+    of: str = Field("", max_length=20, description="An arm, as trial.position: `12.1`.")
     at: int = Field(0, ge=0, le=10**9, description="The place to begin at.")
     most: int = Field(LISTED, ge=1, le=LISTED)
     around: int | None = Field(
         None, ge=1, description="The number of a case: the page that it is on, instead of `at`."
     )
+
+
+class FindQuery(BaseModel):
+    find: str = Field("", max_length=400)
+
+
+class CaseNumbers(Shape):
+    """Of the first that are found; `found` is how many there are."""
+
+    numbers: list[int]
+    found: int
 
 
 class TagCount(Shape):
@@ -134,6 +145,13 @@ class Tagging(Document):
     remove: list[Tag] = Field(default_factory=list, max_length=50)
 
 
+class PutAway(Document):
+    """Cases as they are now, whoever changed them last."""
+
+    numbers: list[int] = Field(min_length=1, max_length=MOST_AT_ONCE)
+    away: bool
+
+
 class EditedCase(Document):
     """Its revision before a change, and after."""
 
@@ -169,8 +187,10 @@ def page_of(kept: cases.KeptCase) -> CasePage:
 def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        order = Order(query.sort, query.down, query.version)
-        asked = Asked(filter_from(query.find), order, fared_with(tx, subject))
+        arms = arms_named(query.of) if query.sort == "result" else []
+        results = fared_in(tx, subject, *arms[0]) if arms else {}
+        order, fared = Order(query.sort, query.down), fared_with(tx, subject)
+        asked = Asked(filter_from(query.find), order, fared, results)
         kept = case_lists.how_many(tx, subject)
         found = case_lists.how_many(tx, subject, asked) if asked.filter.terms else kept
         at, place = query.at, None
@@ -180,6 +200,18 @@ def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
         lines = case_lists.lines(tx, subject, asked, at=at, most=query.most)
     entries, _ = fitting([CaseEntry.model_validate(line) for line in lines], query.most)
     return reply(CaseList(cases=entries, at=at, found=found, kept=kept, place=place))
+
+
+@bp.get(
+    "/subjects/<name>/cases/numbers", responses={200: CaseNumbers}, operation_id="listCaseNumbers",
+    summary="The numbers of the cases that are found",
+)  # fmt: skip
+def list_case_numbers(path: SubjectPath, query: FindQuery) -> Response:
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        asked = Asked(filter_from(query.find), fared=fared_with(tx, subject))
+        found = case_lists.numbers(tx, subject, asked)
+    return reply(CaseNumbers(numbers=found[:MOST_NUMBERS], found=len(found)))
 
 
 @bp.get(
@@ -251,6 +283,23 @@ def tag_cases(path: SubjectPath, body: Tagging) -> Response:
         subject = subjects.get(tx, path.name)
         edited = work.tag(tx, subject, body.numbers, body.add, body.remove)
     return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
+
+
+@bp.put(
+    "/subjects/<name>/cases/away", responses={200: KeptCases}, operation_id="putCasesAway",
+    summary="Put several cases away, or bring them back, whatever revision they have",
+)  # fmt: skip
+def put_cases_away(path: SubjectPath, body: PutAway) -> Response:
+    """Answers with those that it changed, as `deleteCases` takes them to undo it."""
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        kept = [
+            work.set_away(tx, subject, each.number, body.away, each.revision)
+            for each in (cases.get(tx, subject, number) for number in dict.fromkeys(body.numbers))
+            if (each.deleted_at is not None) != body.away
+        ]
+    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
+    return reply(KeptCases(cases=lines))
 
 
 @bp.put(

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
-
 from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.errors import InvalidInput
 from epistem.store import subjects
+from epistem.web.arms import arms_named
 from epistem.web.cases import CasePath
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, reply, transaction
 from epistem.work import fared
@@ -38,6 +37,20 @@ class Strips(Shape):
     strips: list[StripShape]
 
 
+class ArmOfTrial(Shape):
+    trial: int
+    arm: int
+    name: str
+    over: bool = Field(description="Whether its trial has ended.")
+    created_at: Moment
+
+
+class ArmsPage(Shape):
+    """Of the latest trials, newest first."""
+
+    arms: list[ArmOfTrial]
+
+
 class MetShape(Shape):
     """One arm of one trial that asked the case; `failed` are the measures that some answer failed. `as_now`:
     the case was then as it is now."""
@@ -52,6 +65,9 @@ class MetShape(Shape):
     letters: str
     failed: list[str]
     as_now: bool
+    answer: str = Field(
+        description="How an answer of the newest trial begins, one that failed first."
+    )
 
 
 class FaredPage(Shape):
@@ -65,7 +81,7 @@ class FaredPage(Shape):
     summary="How some cases fared in up to three arms",
 )  # fmt: skip
 def list_strips(path: SubjectPath, query: StripsQuery) -> Response:
-    arms = _pairs(query.of)
+    arms = arms_named(query.of, MOST_ARMS)
     numbers = _numbers(query.numbers)
     with transaction() as tx:
         found = fared.strips_of(tx, subjects.get(tx, path.name), arms, numbers)
@@ -77,6 +93,16 @@ def list_strips(path: SubjectPath, query: StripsQuery) -> Response:
 
 
 @bp.get(
+    "/subjects/<name>/cases/arms", responses={200: ArmsPage}, operation_id="listCaseArms",
+    summary="Arms of the latest trials, whose strips a list of cases can show",
+)  # fmt: skip
+def list_case_arms(path: SubjectPath) -> Response:
+    with transaction() as tx:
+        found = fared.latest_arms(tx, subjects.get(tx, path.name))
+    return reply(ArmsPage(arms=[ArmOfTrial.model_validate(each) for each in found]))
+
+
+@bp.get(
     "/subjects/<name>/cases/<int:number>/fared", responses={200: FaredPage},
     operation_id="getFared", summary="Every arm that asked a case, and what came of it",
 )  # fmt: skip
@@ -84,16 +110,6 @@ def get_fared(path: CasePath) -> Response:
     with transaction() as tx:
         found = fared.fared_of(tx, subjects.get(tx, path.name), path.number)
     return reply(FaredPage(met=[MetShape.model_validate(each) for each in found]))
-
-
-def _pairs(text: str) -> list[tuple[int, int]]:
-    told = [re.fullmatch(r"(\d{1,9})\.(\d{1,4})", each) for each in text.split(",") if each]
-    pairs = [(int(each[1]), int(each[2])) for each in told if each]
-    if len(pairs) != len(told) or not 0 < len(pairs) <= MOST_ARMS:
-        raise InvalidInput(
-            f"`of` should name one to {MOST_ARMS} arms, as in 12.0,12.1.", field="of"
-        )
-    return pairs
 
 
 def _numbers(text: str) -> list[int]:

@@ -259,7 +259,8 @@ def _look(tx: Transaction, subject: subjects.Subject, coming: Import) -> ImportL
             line=row.line,
             outcome=row.outcome,
             title=title_of(row.case),
-            label=row.case.expect.label,
+            label=" or ".join(filter(None, [row.case.expect.label, *row.case.expect.labels]))
+            or None,
             tags=row.case.tags[:10],
             turns=len(row.case.turns),
             number=row.kept.number if row.kept else None,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from epistem.core.cases.filters import Fared, FaredWith
-from epistem.core.trials.fared import fared_by_case, strips
+from epistem.core.trials.fared import FELL, fared_by_case, strips
 from epistem.core.trials.names import arm_names
 from epistem.store import fared as store
 from epistem.store import trials
@@ -17,6 +17,7 @@ from epistem.store.subjects import Subject
 TRIALS_BACK = 12
 """So many trials of a version are looked through, newest first, for a case's latest result."""
 MOST_MET = 40
+MOST_SHOWN = 400
 
 
 def fared_with(tx: Transaction, subject: Subject) -> FaredWith:
@@ -40,6 +41,36 @@ def _with_version(tx: Transaction, subject: Subject, version: int) -> dict[int, 
         for at, number in enumerate(trial.plan.cases or []):
             if at in told:
                 found.setdefault(number, told[at])
+    return found
+
+
+def fared_in(tx: Transaction, subject: Subject, trial_id: int, arm: int) -> Mapping[int, Fared]:
+    """How the cases fared in one arm, by their numbers; none where the trial is not the subject's."""
+    trial = store.of_subject(tx, subject, trial_id)
+    if trial is None:
+        return {}
+    told = fared_by_case(store.all_marks(tx, trial), trial.required, [arm])
+    return {n: told[at] for at, n in enumerate(trial.plan.cases or []) if at in told}
+
+
+@dataclass(frozen=True)
+class ArmOfTrial:
+    trial: int
+    arm: int
+    name: str
+    over: bool
+    created_at: datetime
+
+
+def latest_arms(tx: Transaction, subject: Subject) -> list[ArmOfTrial]:
+    """Those of the latest trials that have readings, newest first."""
+    found = []
+    for trial in trials.all_of(tx, subject, most=TRIALS_BACK):
+        if trial.recorded:
+            arms = trials.arms_of(tx, trial.id)
+            for arm, name in zip(arms, arm_names(arms), strict=True):
+                place = (trial.id, arm.position, name, trial.over, trial.created_at)
+                found.append(ArmOfTrial(*place))
     return found
 
 
@@ -74,7 +105,8 @@ def strips_of(
 @dataclass(frozen=True)
 class Met:
     """A case with one arm of a trial. `as_now`: the case was then as it is now. `failed` are the titles of
-    the measures that some answer failed, the most frequent first."""
+    the measures that some answer failed, the most frequent first. `answer` begins the first answer that
+    failed, or else the first one, of the newest trial's arms; it is empty for older ones."""
 
     trial: int
     position: int
@@ -86,6 +118,7 @@ class Met:
     letters: str
     failed: list[str]
     as_now: bool
+    answer: str
 
 
 def fared_of(tx: Transaction, subject: Subject, number: int) -> list[Met]:
@@ -101,6 +134,10 @@ def fared_of(tx: Transaction, subject: Subject, number: int) -> list[Met]:
                 continue
             mine = marks.verdicts[marks.arm == arm.position]
             times = (mine == 1).sum(axis=0).tolist()
+            shown = ""
+            if not found or found[0].trial == trial_id:
+                repeat = max(told.find(FELL), 0)
+                shown = store.answer_at(tx, trial_id, arm.position, at, repeat, MOST_SHOWN)
             titles = sorted(
                 (m for m in trial.measures if times[m.index]), key=lambda m: -times[m.index]
             )
@@ -116,6 +153,7 @@ def fared_of(tx: Transaction, subject: Subject, number: int) -> list[Met]:
                     told,
                     [m.title for m in titles],
                     as_now,
+                    shown,
                 )
             )
         if len(found) >= MOST_MET:

@@ -227,7 +227,6 @@ def test_a_number_is_told_with_its_unit_and_what_was_wanted():
 @pytest.mark.parametrize(
     ("key", "options", "text"),
     [
-        ("outcome.must_say", {"phrases": ["", " | "]}, "anything"),
         ("structure.headings", {"headings": ["", "#"]}, "anything"),
         ("safety.forbidden", {"phrases": ["", "!?"]}, "!?"),
         ("structure.avoids", {"pattern": "x*"}, "no such letter"),
@@ -236,6 +235,10 @@ def test_a_number_is_told_with_its_unit_and_what_was_wanted():
 def test_an_option_that_asks_for_nothing_asks_for_nothing(key, options, text):
     [found] = judged(key, Example(text, options))
     assert found.passed
+
+
+def test_where_nothing_has_to_be_said_nothing_is_found():
+    assert judged("outcome.must_say", Example("anything", {"phrases": ["", " | "]})) == []
 
 
 def test_lists_within_lists_in_any_order_are_given_up_not_compared_for_ever():

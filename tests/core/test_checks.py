@@ -301,7 +301,12 @@ class TestRegistry:
         use = CheckUse(check=key, options=usable(key))
         build(use, JSON_REPLY).asked(Ground(JSON_REPLY))
         told = Expectation(
-            label="b", answer='{"late": true}', must_not_say=["never"], known=False, refuse=True
+            label="b",
+            answer='{"late": true}',
+            must_say=["late"],
+            must_not_say=["never"],
+            known=False,
+            refuse=True,
         )
         ground = Ground(JSON_REPLY, told)
         bench = Bench([use], JSON_REPLY)

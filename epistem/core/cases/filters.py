@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case, is_picture, words_of
 
-PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has")
+PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is")
 FARED_TERMS = ("fails", "passes", "wavers", "untried", "flips")
 """Of how a case has fared with a version (`v7`), or between two (`flips:v6..v7`)."""
 KINDS = ("single", "dialogue")
@@ -65,10 +65,9 @@ class Filter:
     terms: tuple[Term, ...] = ()
 
     @property
-    def versions(self) -> list[int]:
-        """Those whose results it asks for."""
-        told = (versions_in(term) for term in self.terms if term.key in FARED_TERMS)
-        return sorted({version for pair in told for version in pair})
+    def away(self) -> bool:
+        """Whether it asks for cases that were put away, by `is:away`; it finds no others then."""
+        return any(_asks_for_away(term) and not term.no for term in self.terms)
 
 
 def filter_from(text: str) -> Filter:
@@ -139,9 +138,25 @@ def fares(term: Term, number: int, fared: FaredWith) -> bool:
     return both and one.passed * other.judged != other.passed * one.judged
 
 
-def matches(asked: Filter, case: Case, number: int, fared: FaredWith = lambda version: {}) -> bool:
-    """Whether every term finds the case."""
-    return all(_finds(term, case, number, fared) != term.no for term in asked.terms)
+def matches(
+    asked: Filter,
+    case: Case,
+    number: int,
+    fared: FaredWith = lambda version: {},
+    *,
+    away: bool = False,
+) -> bool:
+    """Whether every term finds the case, which may have been put `away`."""
+    if away != asked.away:
+        return False
+    return all(
+        (away if _asks_for_away(term) else _finds(term, case, number, fared)) != term.no
+        for term in asked.terms
+    )
+
+
+def _asks_for_away(term: Term) -> bool:
+    return term.key == "is" and term.value.casefold() == "away"
 
 
 def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
@@ -162,6 +177,8 @@ def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
         case "has":
             wanted = has_named(term.value)
             return wanted is not None and bool(has(case) & wanted)
+        case "is":
+            return False
     return fares(term, number, fared)
 
 

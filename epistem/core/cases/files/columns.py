@@ -28,7 +28,7 @@ _CALLED: dict[Meaning, tuple[str, ...]] = {
     "known": ("known", "answerable"),
     "refuse": ("refuse", "must refuse", "decline"),
     "tags": ("tags", "tag", "group", "groups", "topic", "difficulty", "split", "slice"),
-    "key": ("id", "key", "case", "case id", "identifier", "uuid", "no", "nr", "number"),
+    "key": ("id", "key", "case", "case id", "identifier", "uuid", "ticket", "no", "nr", "number"),
     "note": ("note", "notes", "comment", "comments", "remark"),
     "owner": ("owner", "author", "by"),
     "origin": ("origin", "source", "from", "file"),

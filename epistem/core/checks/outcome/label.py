@@ -11,6 +11,7 @@ from pydantic import Field
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.shapes import listed
 
 
 class LabelOptions(Options):
@@ -32,7 +33,7 @@ class LabelIsRight(Check):
     key = "outcome.label"
     version = 1
     kind = "outcome"
-    summary = "The label is the one that the case expects. Cases that expect none are passed over."
+    summary = "The label is the one that the case expects, or one of several. Cases that expect none are passed over."
     aspects = (Aspect("", "label is right"),)
     Options: ClassVar[type[Options]] = LabelOptions
 
@@ -41,7 +42,7 @@ class LabelIsRight(Check):
         Example(" lost item\n", expect={"label": "lost item"}),
         Example("ÄRGER", expect={"label": "ÄRGER"}),
         Example("5", expect={"label": "5"}),
-        Example("anything"),
+        Example("delay", expect={"label": "refund", "labels": ["delay"]}),
         Example('{"label": "delay"}', expect={"label": "delay"}, reply={"kind": "json"}),
         Example(
             'So: {"label": "delay", "urgency": 2}',
@@ -53,6 +54,7 @@ class LabelIsRight(Check):
     )
     bad: ClassVar = (
         Example("", expect={"label": "delay"}),
+        Example("late", expect={"label": "refund", "labels": ["delay"]}),
         Example("refund", expect={"label": "delay"}),
         Example("Delay", expect={"label": "delay"}),
         Example("lost_item", expect={"label": "lost item"}),
@@ -78,18 +80,25 @@ class LabelIsRight(Check):
             return []
         given = label_in(answer.text, ground, self.options.at)
         if given is None:
-            return [Finding("", False, f"No label found; “{wanted}” is expected.")]
+            return [Finding("", False, f"No label found; {_told(ground)} is expected.")]
         if given == wanted:
             return [Finding("", True, f"The label is “{wanted}”, as expected.")]
+        if given in ground.expect.labels:
+            return [Finding("", True, f"The label is “{given}”, which is right, too.")]
         shown = given if len(given) <= MOST_LABEL else f"{given[:MOST_LABEL]}…"
         if len(given) <= MOST_LABEL and _folded(given) == _folded(wanted):
             message = f"The label “{given}” is spelt differently from “{wanted}”."
         else:
-            message = f"The label is “{shown}”; “{wanted}” is expected."
+            message = f"The label is “{shown}”; {_told(ground)} is expected."
         if len(given) > MOST_LABEL:
             return [Finding("", False, message)]
         span = _place_of(given, answer.text, ground, self.options.at)
         return [Finding("", False, message, (span,) if span else ())]
+
+
+def _told(ground: Ground) -> str:
+    """`“refund” or “delay”`."""
+    return listed([f"“{each}”" for each in (ground.expect.label, *ground.expect.labels) if each])
 
 
 def label_in(text: str, ground: Ground, at: str) -> str | None:

@@ -1,4 +1,4 @@
-"""What every answer must have said."""
+"""What every answer must have said, and what the case wants said."""
 
 from __future__ import annotations
 
@@ -25,9 +25,9 @@ class MustSayOptions(Options):
 
 class MustSay(Check):
     key = "outcome.must_say"
-    version = 1
+    version = 2
     kind = "outcome"
-    summary = "These words stand in the answer: all of them, or so many as are enough."
+    summary = "These words stand in the answer: all of them, or so many as are enough; and all that the case wants."
     also_called = ("contains", "includes", "keyword", "mention", "required words")
     aspects = (Aspect("", "says what it must"),)
     Options: ClassVar[type[Options]] = MustSayOptions
@@ -39,7 +39,8 @@ class MustSay(Check):
         "pier  two; nine",
         "nine boats at pier two.",
         Example("At nine.", {"phrases": ["pier two", "nine"], "enough": 1}),
-        Example("anything", {"phrases": []}),
+        Example("Pier two at nine", expect={"must_say": ["pier TWO"]}),
+        Example("It is late", {"phrases": ["late"]}, expect={"must_say": ["it is | it's"]}),
         Example("naïve", {"phrases": ["NAÏVE"]}),
     )
     bad: ClassVar = (
@@ -51,6 +52,9 @@ class MustSay(Check):
         "two pier nine",
         Example("At ten.", {"phrases": ["pier two", "nine"], "enough": 1}),
         Example("9", {"phrases": ["nine"]}),
+        Example("Pier three", expect={"must_say": ["pier two"]}),
+        Example("late", {"phrases": ["late"]}, expect={"must_say": ["sorry"]}),
+        Example("a b", {"phrases": ["a", "x"], "enough": 1}, expect={"must_say": ["c"]}),
     )
 
     @classmethod
@@ -60,17 +64,32 @@ class MustSay(Check):
             f"says {told}{' …' if len(options.phrases) > 3 else ''}"[:120] if told else aspect.title
         )
 
+    def asked(self, ground: Ground) -> list[str]:
+        return [""] if _plain(self.options.phrases) or _plain(ground.expect.must_say) else []
+
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         text = " ".join(answer.text[:MOST_LOOKED_AT].casefold().split())
-        asked = [each for each in self.options.phrases if each.replace("|", "").strip()]
-        missing = [each for each in asked if not any(_said(way, text) for way in each.split("|"))]
-        wanted = min(self.options.enough or len(asked), len(asked))
-        said = len(asked) - len(missing)
-        if said >= wanted:
+        always, here = _plain(self.options.phrases), _plain(ground.expect.must_say)
+        if not always and not here:
+            return []
+        missing = [each for each in always if not _is_said(each, text)]
+        enough = min(self.options.enough or len(always), len(always))
+        if len(always) - len(missing) >= enough:
+            missing = []
+        missing += [each for each in here if not _is_said(each, text)]
+        if not missing:
             return [Finding("", True, "It says what it must.")]
         told = ", ".join(f"“{each.strip()}”" for each in missing[:5])
         more = f" and {len(missing) - 5} more" if len(missing) > 5 else ""
         return [Finding("", False, f"It does not say {told}{more}.")]
+
+
+def _plain(phrases: list[str]) -> list[str]:
+    return [each for each in phrases if each.replace("|", "").strip()]
+
+
+def _is_said(phrase: str, text: str) -> bool:
+    return any(_said(way, text) for way in phrase.split("|"))
 
 
 def _said(phrase: str, text: str) -> bool:
