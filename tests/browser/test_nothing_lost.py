@@ -102,6 +102,7 @@ class TestTyping:
         }
         made = make.call("POST", "/subjects/kinds/cases", before)[0]["content"]
         page.go("/subjects/kinds/cases/1")
+        page.click("edit-case")
         field = page.find("case-input-seats")
         assert not page.find("save-case").is_enabled()
         field.send_keys(Keys.CONTROL, "a")
@@ -115,6 +116,7 @@ class TestTyping:
         make.prompt("two-edit", "Sort.")
         make.call("POST", "/subjects/two-edit/cases", {"inputs": {"message": "one"}})
         page.go("/subjects/two-edit/cases/1")
+        page.click("said-message")  # it opens where one points
         page.find("case-input-message").send_keys(" mine")
         body = {"inputs": {"message": "one"}, "tags": ["theirs"]}
         make.call("PUT", "/subjects/two-edit/cases/1", body, '"1"')

@@ -69,11 +69,13 @@ class TestFromNothing:
 
     def test_what_was_typed_into_a_case_is_there_after_a_look_at_another(self, page):
         page.go("/subjects/triage-message/cases/2")
+        page.click("edit-case")
         page.find("case-input-message").send_keys(" And hurry")
         page.until(lambda: page.find("save-case").is_enabled())
         page.press("j")
         page.until(lambda: page.path.endswith("/cases/3"))
-        assert not page.find("save-case").is_enabled()
+        page.find("edit-case")
+        assert not page.all("save-case")
         page.press("k")
         page.until(lambda: page.path.endswith("/cases/2"))
         assert page.find("case-input-message").get_attribute("value").endswith(" And hurry")

@@ -55,7 +55,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.until(lambda: len(page.all("case-row")) == 1)
     page.click("case-row")
     page.until(lambda: page.path.endswith("/cases/61"))
-    assert page.find("case-input-message").get_attribute("value").startswith("My blue scarf")
+    assert page.text("said-message").startswith("My blue scarf")
 
     # Plan a trial of the old version against the new one.
     page.press("3")

@@ -3,14 +3,24 @@ import { computed, type Ref, ref, watch } from "vue";
 
 import { api, got, ifMatch } from "./client";
 import { keys } from "./keys";
-import type { Case, CaseEntry, CaseList, CasePage, CaseRevision } from "./schema";
+import type { Case, CaseEntry, CaseList, CasePage, CaseRevision, EditedCase } from "./schema";
 import { staleIn } from "./stale";
 
 export const A_PAGE = 100;
+const STRIPS_AGAIN_MS = 2_000;
 /** So many pages are kept in step with the server at once; those scrolled past long ago are not. */
 const LIVE_PAGES = 6;
 
-interface Asked {
+export type Column = "number" | "case" | "label" | "tags" | "changed" | "turns" | "result";
+export interface Order {
+  sort: Column;
+  down: boolean;
+  /** The arm, as trial.position, by whose results it is. */
+  of: string;
+}
+export const BY_NUMBER: Order = { sort: "number", down: false, of: "" };
+
+interface Asked extends Partial<Order> {
   find?: string;
   at?: number;
   most?: number;
@@ -31,16 +41,16 @@ export function useFoundCases(name: Ref<string>, find: Ref<string>, most: number
 }
 
 /** A list of any length, of which only the pages that are looked at are fetched. */
-export function useCaseList(name: Ref<string>, find: Ref<string>) {
+export function useCaseList(name: Ref<string>, find: Ref<string>, order: Ref<Order> = ref(BY_NUMBER)) {
   /** Starts of the pages that are looked at, the latest last. */
   const wanted = ref<number[]>([0]);
-  watch([name, find], () => (wanted.value = [0]));
+  watch([name, find, order], () => (wanted.value = [0]));
 
   const pages = useQueries({
     queries: computed(() =>
       wanted.value.map((at) => ({
-        queryKey: keys.cases(name.value, "page", find.value, at),
-        queryFn: () => pageOf(name.value, { find: find.value, at, most: A_PAGE }),
+        queryKey: keys.cases(name.value, "page", find.value, order.value, at),
+        queryFn: () => pageOf(name.value, { find: find.value, ...order.value, at, most: A_PAGE }),
         placeholderData: at === 0 ? keepPreviousData : undefined,
       })),
     ),
@@ -69,12 +79,12 @@ export function useCaseList(name: Ref<string>, find: Ref<string>) {
   /** The place of a case among those found; null if it is not there. */
   async function placeOf(number: number): Promise<number | null> {
     for (const [at, each] of lines.value) if (each.number === number) return at;
-    return (await pageOf(name.value, { find: find.value, around: number, most: 1 })).place;
+    return (await pageOf(name.value, { find: find.value, ...order.value, around: number, most: 1 })).place;
   }
   /** The case at a place, which may not be on a loaded page. */
   async function numberAt(place: number): Promise<number | null> {
     const here = lines.value.get(place);
-    return here?.number ?? (await pageOf(name.value, { find: find.value, at: place, most: 1 })).cases[0]?.number ?? null;
+    return here?.number ?? (await pageOf(name.value, { find: find.value, ...order.value, at: place, most: 1 })).cases[0]?.number ?? null;
   }
 
   return {
@@ -108,6 +118,35 @@ export function fetchCase(queries: QueryClient, name: string, number: number): P
   return queries.fetchQuery({ ...caseQuery(name, number), staleTime: 0 });
 }
 
+/** Every arm that asked a case, and what came of it. */
+export function useFared(name: Ref<string>, number: Ref<number>) {
+  return useQuery({
+    queryKey: keys.fared(name, number),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/{number}/fared", { params: { path: { name: name.value, number: number.value } } })),
+  });
+}
+
+/** How some cases fared in up to three arms; again every moment while some of them is going on. */
+export function useStrips(name: Ref<string>, numbers: Ref<number[]>, of: Ref<string[]>, going: () => boolean) {
+  return useQuery({
+    queryKey: keys.strips(name, of, numbers),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/strips", { params: { path: { name: name.value }, query: { of: of.value.join(","), numbers: numbers.value.join(",") } } })),
+    enabled: computed(() => of.value.length > 0 && numbers.value.length > 0),
+    placeholderData: keepPreviousData,
+    refetchInterval: () => (going() ? STRIPS_AGAIN_MS : false),
+  });
+}
+
+/** Arms of the latest trials, of which a list can show strips. */
+export function useArms(name: Ref<string>) {
+  return useQuery({
+    queryKey: keys.caseArms(name),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/arms", { params: { path: { name: name.value } } })),
+  });
+}
+
+export const fetchNumbers = (name: string, find: string) => got(api.GET("/api/v1/subjects/{name}/cases/numbers", { params: { path: { name }, query: { find } } }));
+
 export function useCaseTags(name: Ref<string>) {
   return useQuery({
     queryKey: keys.cases(name, "tags"),
@@ -140,8 +179,24 @@ export function useCaseChanges(name: () => string) {
     },
     setAllAway: async (cases: CaseRevision[], deleted: boolean) => {
       const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/deletion", { params: { path: { name: name() } }, body: { cases, deleted } }));
-      await refresh();
+      await stale.cases(name());
       return kept.cases;
+    },
+    /** Give them tags, or take some from them; what it changed. */
+    tagAll: async (numbers: number[], add: string[], remove: string[]) => {
+      const edited = await got(api.PUT("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name() } }, body: { numbers, add, remove } }));
+      await stale.cases(name());
+      return edited.cases;
+    },
+    putAway: async (numbers: number[], away: boolean) => {
+      const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/away", { params: { path: { name: name() } }, body: { numbers, away } }));
+      await stale.cases(name());
+      return kept.cases;
+    },
+    /** Make them what they were before such a change. */
+    restore: async (cases: EditedCase[]) => {
+      await got(api.PUT("/api/v1/subjects/{name}/cases/restored", { params: { path: { name: name() } }, body: { cases } }));
+      await stale.cases(name());
     },
     /** Put it away, or bring it back. */
     setAway: async (number: number, revision: number, deleted: boolean) =>

@@ -19,6 +19,9 @@ export const keys = {
   version: (name: Name, number: Id) => ["version", name, number],
 
   cases: (name: Name, ...rest: unknown[]) => ["cases", name, ...rest],
+  strips: (name: Name, ...which: unknown[]) => ["fared", name, "strips", ...which],
+  caseArms: (name: Name) => ["fared", name, "arms"],
+  fared: (name: Name, number?: Id) => ["fared", name, "case", number],
   case: (name: Name, ...number: Id[]) => ["case", name, ...number],
   tries: (name: Name) => ["tries", name],
   try: (name: Name, id: Id) => ["try", name, id],

@@ -10,13 +10,13 @@ export function staleIn(queries: QueryClient) {
     /** Drafts, their edits counted in the header. */
     draft: (name: string) => drop(keys.subject(name)),
     versions: (name: string) => drop(keys.subject(name), keys.versions(name), keys.desk()),
-    cases: (name: string) => drop(keys.cases(name), keys.case(name), keys.subject(name), keys.estimate(name)),
+    cases: (name: string) => drop(keys.cases(name), keys.case(name), ["fared", name], keys.subject(name), keys.estimate(name)),
     caseLists: (name: string) => drop(keys.cases(name), keys.subject(name), keys.estimate(name)),
     fragments: () => drop(keys.fragments()),
     models: () => drop(keys.models()),
     /** A trial began, was told to do something, or is over. */
     trial: (name: string, id: number) =>
-      drop(keys.subject(name), keys.trials(name), keys.verdict(id), keys.scores(name), keys.desk(), keys.estimate(name)),
+      drop(["fared", name], keys.subject(name), keys.trials(name), keys.verdict(id), keys.scores(name), keys.desk(), keys.estimate(name)),
     trialPage: (id: number) => drop(keys.trial(id)),
     /** More of its answers landed. */
     verdict: (id: number) => drop(keys.verdict(id)),

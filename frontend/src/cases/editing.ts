@@ -7,8 +7,11 @@ export type Choice = "" | "yes" | "no";
 export interface Texts {
   inputs: Record<string, string>;
   label: string;
+  /** Others that would be right, too, with commas between. */
+  labels: string;
   answer: string;
   /** One a line. */
+  mustSay: string;
   mustNotSay: string;
   /** Whether the inputs say what is asked, and whether it should be declined; empty where nothing is expected. */
   known: Choice;
@@ -17,18 +20,24 @@ export interface Texts {
   turns: string[];
   /** With commas between. */
   tags: string;
+  note: string;
+  owner: string;
 }
 
 type Field = keyof Texts;
 export const FIELDS: Record<Field, string> = {
   inputs: "inputs",
   label: "label",
+  labels: "other labels",
   answer: "right answer",
+  mustSay: "words it must say",
   mustNotSay: "words it must not say",
   known: "whether the inputs tell",
   refuse: "whether to decline",
   turns: "turns",
   tags: "tags",
+  note: "note",
+  owner: "owner",
 };
 
 export function textsOf(content: Case): Texts {
@@ -36,12 +45,16 @@ export function textsOf(content: Case): Texts {
   return {
     inputs: Object.fromEntries(Object.entries(inputs).map(([key, value]) => [key, asText(value)])),
     label: expect?.label ?? "",
+    labels: (expect?.labels ?? []).join(", "),
     answer: expect?.answer ?? "",
+    mustSay: (expect?.must_say ?? []).join("\n"),
     mustNotSay: (expect?.must_not_say ?? []).join("\n"),
     known: choiceOf(expect?.known),
     refuse: choiceOf(expect?.refuse),
     turns: [...turns],
     tags: tags.join(", "),
+    note: content.note ?? "",
+    owner: content.owner ?? "",
   };
 }
 
@@ -57,13 +70,17 @@ export function contentWith(content: Case, texts: Texts): Case {
     expect: {
       ...expect,
       label: taken("label", texts.label.trim() || null, expect?.label),
+      labels: taken("labels", listFrom(texts.labels), expect?.labels),
       answer: taken("answer", texts.answer.trim() ? texts.answer : null, expect?.answer),
       known: taken("known", chosenIn(texts.known), expect?.known),
       refuse: taken("refuse", chosenIn(texts.refuse), expect?.refuse),
+      must_say: taken("mustSay", linesOf(texts.mustSay), expect?.must_say),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
     tags: taken("tags", listFrom(texts.tags), content.tags),
+    note: taken("note", texts.note, content.note),
+    owner: taken("owner", texts.owner.trim(), content.owner),
   };
 }
 

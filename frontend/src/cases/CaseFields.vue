@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** The fields of a case: its inputs, what is expected, tags, and what is worth knowing of it. */
+import { useTemplateRef } from "vue";
+
+import LabelField from "@/parts/LabelField.vue";
+import { isPicture } from "@/parts/values";
+import type { Texts } from "./editing";
+import TurnsField from "./TurnsField.vue";
+
+const texts = defineModel<Texts>({ required: true });
+defineProps<{ labels: string[] }>();
+
+const EXPECTED = [
+  ["known", "Do the inputs say what is asked?", "yes: it answers", "no: it says so"],
+  ["refuse", "Should it decline?", "yes: it declines", "no: it answers"],
+] as const;
+
+const root = useTemplateRef<HTMLElement>("root");
+/** Put the focus into a field, or into the first. */
+function focus(field: string): void {
+  const name = field.startsWith("turn ") ? "turns" : field;
+  const within = (name && root.value?.querySelector(`[data-field="${CSS.escape(name)}"]`)) || root.value;
+  const found = within?.querySelectorAll<HTMLElement>("textarea, input, select");
+  const at = field.startsWith("turn ") ? Number(field.slice(5)) : 0;
+  (found?.[at] ?? found?.[0])?.focus();
+}
+defineExpose({ focus });
+</script>
+
+<template>
+  <div ref="root" class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4">
+    <label v-for="(_, input) in texts.inputs" :key="input" class="flex flex-col gap-1" :data-field="input">
+      <span class="font-mono text-xs text-slate">{{ input }}</span>
+      <img v-if="isPicture(texts.inputs[input])" :src="texts.inputs[input]" :alt="String(input)" class="max-h-50 self-start border border-rule" />
+      <textarea
+        v-else
+        v-model="texts.inputs[input]"
+        rows="3"
+        class="field field-sizing-content max-h-85 min-h-19.5 w-full font-serif text-read"
+        :data-test="`case-input-${input}`"
+      ></textarea>
+    </label>
+    <div data-field="turns"><TurnsField v-model="texts.turns" /></div>
+    <div class="grid grid-cols-2 gap-4" data-field="label">
+      <LabelField v-model="texts.label" :labels="labels" />
+      <label class="flex flex-col gap-1">
+        <span>Others that are right, too <span class="caption">(commas between)</span></span>
+        <input v-model="texts.labels" class="field" data-test="case-labels" />
+      </label>
+    </div>
+    <label class="flex flex-col gap-1" data-field="answer">
+      <span>An answer that would be right <span class="caption">(for you, and to show as an example)</span></span>
+      <textarea v-model="texts.answer" rows="1" class="field field-sizing-content max-h-50 w-full font-serif"></textarea>
+    </label>
+    <div class="grid grid-cols-2 gap-4">
+      <label class="flex flex-col gap-1" data-field="mustSay">
+        <span>It must say <span class="caption">(one a line; a | b is either)</span></span>
+        <textarea v-model="texts.mustSay" rows="1" class="field field-sizing-content max-h-30 w-full font-serif" data-test="case-must-say"></textarea>
+      </label>
+      <label class="flex flex-col gap-1" data-field="mustNotSay">
+        <span>It must not say <span class="caption">(one a line)</span></span>
+        <textarea v-model="texts.mustNotSay" rows="1" class="field field-sizing-content max-h-30 w-full font-serif" data-test="case-must-not-say"></textarea>
+      </label>
+    </div>
+    <div class="grid grid-cols-2 gap-4">
+      <label v-for="[field, told, yes, no] in EXPECTED" :key="field" class="flex flex-col gap-1" :data-field="field">
+        <span>{{ told }}</span>
+        <select v-model="texts[field]" class="field px-1" :data-test="`case-${field}`">
+          <option value="">nothing is expected</option>
+          <option value="yes">{{ yes }}</option>
+          <option value="no">{{ no }}</option>
+        </select>
+      </label>
+    </div>
+    <label class="flex flex-col gap-1" data-field="tags">
+      <span>Tags <span class="caption">(commas between)</span></span>
+      <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" data-test="case-tags" />
+    </label>
+    <div class="grid grid-cols-[2fr_1fr] gap-4">
+      <label class="flex flex-col gap-1" data-field="note">
+        <span>Note</span>
+        <textarea v-model="texts.note" rows="1" class="field field-sizing-content max-h-30 w-full" placeholder="What is worth knowing of it"></textarea>
+      </label>
+      <label class="flex flex-col gap-1" data-field="owner">
+        <span>Who answers for it</span>
+        <input v-model="texts.owner" class="field" />
+      </label>
+    </div>
+    <slot></slot>
+  </div>
+</template>

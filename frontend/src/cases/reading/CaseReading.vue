@@ -1,0 +1,50 @@
+<script setup lang="ts">
+/** A case as a page to read: what was said, what a right answer is, how it has fared. */
+import { computed } from "vue";
+
+import type { CasePage } from "@/api/schema";
+import { useSubject } from "@/api/subjects";
+import { isGuarded, sentencesOf } from "./expected";
+import HowItFared from "./HowItFared.vue";
+import WhatWasSaid from "./WhatWasSaid.vue";
+
+const props = defineProps<{ name: string; page: CasePage }>();
+defineEmits<{ edit: [field: string] }>();
+const subject = useSubject(computed(() => props.name));
+const sentences = computed(() => sentencesOf(props.page.content.expect));
+const checks = computed(() => subject.data.value?.checks ?? []);
+const facts = computed(() =>
+  [
+    ["tags", props.page.content.tags?.join(", ")],
+    ["owner", props.page.content.owner],
+    ["id there", props.page.content.key],
+    ["note", props.page.content.note],
+  ].filter(([, value]) => value) as [string, string][],
+);
+</script>
+
+<template>
+  <div class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto p-4" data-test="case-reading">
+    <WhatWasSaid :content="page.content" @edit="$emit('edit', $event)" />
+    <section aria-label="What a right answer is">
+      <h3 class="caption border-b border-rule-soft pb-1">What a right answer is</h3>
+      <p v-if="!sentences.length" class="py-1 text-ink-2">
+        Nothing is expected of it, so only checks that need no case judge it.
+        <button type="button" class="link" @click="$emit('edit', 'label')">Say what is right</button>
+      </p>
+      <p v-for="sentence in sentences" :key="sentence.field" role="button" tabindex="0" class="cursor-text border-b border-rule-soft py-1" data-test="expected" @click="$emit('edit', sentence.field)" @keydown.enter.prevent="$emit('edit', sentence.field)">
+        <template v-for="(part, at) in sentence.told" :key="at"
+          ><span :class="part.quoted ? 'font-serif text-read' : ''">{{ part.text }}</span></template
+        >
+        <RouterLink v-if="subject.data.value && !isGuarded(sentence, checks) && sentence.field !== 'answer'" class="link ml-2 text-sm text-straw" :to="{ name: 'checks', params: { name } }" @click.stop>no check judges this</RouterLink>
+      </p>
+    </section>
+    <HowItFared :name="name" :number="page.number" />
+    <dl v-if="facts.length" class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5 text-sm">
+      <template v-for="[what, value] in facts" :key="what">
+        <dt class="caption pt-0.5">{{ what }}</dt>
+        <dd class="whitespace-pre-wrap">{{ value }}</dd>
+      </template>
+    </dl>
+  </div>
+</template>

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+/** The inputs of a case and the turns after them, set as text: each opens for editing where it stands. */
+import { computed } from "vue";
+
+import type { Case } from "@/api/schema";
+import { asText, isPicture, isRecord } from "@/parts/values";
+
+const props = defineProps<{ content: Case }>();
+defineEmits<{ edit: [field: string] }>();
+const inputs = computed(() => Object.entries(props.content.inputs ?? {}));
+/** A sole input needs no name. */
+const plain = computed(() => inputs.value.length === 1);
+interface Passage {
+  title?: string;
+  text: string;
+}
+const isPassages = (value: unknown): value is Passage[] => Array.isArray(value) && value.length > 0 && value.every((each) => isRecord(each) && typeof each.text === "string");
+</script>
+
+<template>
+  <section aria-label="What was said" class="flex flex-col gap-3">
+    <div v-for="[name, value] in inputs" :key="name" role="button" tabindex="0" class="group cursor-text" :title="`Edit ${name}`" :data-test="`said-${name}`" @click="$emit('edit', name)" @keydown.enter.prevent="$emit('edit', name)">
+      <p v-if="!plain" class="font-mono text-xs text-slate">{{ name }}</p>
+      <img v-if="isPicture(value)" :src="String(value)" :alt="name" class="max-h-60 border border-rule" />
+      <dl v-else-if="isRecord(value)" class="grid grid-cols-[auto_1fr] gap-x-4 text-base">
+        <template v-for="(each, key) in value" :key="key">
+          <dt class="font-mono text-sm text-ink-2">{{ key }}</dt>
+          <dd class="font-serif">{{ asText(each) }}</dd>
+        </template>
+      </dl>
+      <div v-else-if="isPassages(value)" class="flex flex-col gap-1.5">
+        <p v-for="(each, at) in value" :key="at" class="border-l-2 border-rule pl-3 font-serif text-base">
+          <b v-if="each.title" class="font-semibold">{{ each.title }}. </b>{{ each.text }}
+        </p>
+      </div>
+      <p v-else class="font-serif text-read whitespace-pre-wrap" :class="asText(value) ? '' : 'text-ink-3 italic'">{{ asText(value) || "(nothing)" }}</p>
+    </div>
+    <ol v-if="content.turns?.length" class="flex flex-col gap-1.5 border-t border-rule-soft pt-2" aria-label="What the person says next">
+      <li v-for="(turn, at) in content.turns" :key="at" class="flex cursor-text gap-3" @click="$emit('edit', `turn ${at}`)">
+        <span class="caption w-12 shrink-0 pt-1">turn {{ at + 2 }}</span>
+        <span class="font-serif text-read whitespace-pre-wrap">{{ turn }}</span>
+      </li>
+    </ol>
+  </section>
+</template>
