@@ -11,6 +11,16 @@ from epistem.store.subjects import Subject
 from epistem.store.trials import Trial
 
 
+def versions_tried(tx: Transaction, subject: Subject) -> list[int]:
+    """Their numbers: those that some trial with readings asked."""
+    rows = tx.rows(
+        "SELECT DISTINCT v.number FROM trials t JOIN arms a ON a.trial_id = t.id "
+        "JOIN versions v ON v.id = a.version_id WHERE t.subject_id = %s AND t.recorded > 0 ORDER BY 1",
+        [subject.id],
+    )
+    return [int(row[0]) for row in rows]
+
+
 def trials_of_version(
     tx: Transaction, subject: Subject, version: int, most: int
 ) -> list[tuple[int, list[int]]]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from threading import BoundedSemaphore
+
 from flask import Response
 from pydantic import BaseModel, Field
 
@@ -9,13 +11,19 @@ from epistem.core.errors import InvalidInput
 from epistem.store import subjects
 from epistem.web.arms import arms_named
 from epistem.web.cases import CasePath
+from epistem.web.permits import held
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, reply, transaction
 from epistem.work import fared
+from epistem.work.case_review import review
 
 bp = blueprint("fared")
 
 MOST_ARMS = 3
 MOST_CASES = 200
+MOST_FEW = 50
+FULL = "Cases are being looked through already. Try again in a moment."
+_reviewing = BoundedSemaphore(2)
+"""Ten thousand cases take seconds."""
 
 
 class StripsQuery(BaseModel):
@@ -49,6 +57,40 @@ class ArmsPage(Shape):
     """Of the latest trials, newest first."""
 
     arms: list[ArmOfTrial]
+
+
+class DoubleShape(Shape):
+    """Two cases that ask nearly the same. `contradict`: no answer has a label that is right for both."""
+
+    one: int
+    other: int
+    likeness: float
+    one_title: str
+    other_title: str
+    one_labels: list[str]
+    other_labels: list[str]
+    other_tags: list[str]
+    contradict: bool
+
+
+class FewShape(Shape):
+    word: str
+    cases: int
+
+
+class ReviewPage(Shape):
+    """`doubles` are the first of `doubles_found`, contradictions before others. Labels and tags are those
+    of fewer cases than can settle anything. `unlabelled` expect none where others do."""
+
+    cases: int
+    doubles: list[DoubleShape]
+    doubles_found: int
+    contradictions: int
+    passes_all: int
+    passes_none: int
+    few_labels: list[FewShape]
+    few_tags: list[FewShape]
+    unlabelled: int
 
 
 class MetShape(Shape):
@@ -100,6 +142,22 @@ def list_case_arms(path: SubjectPath) -> Response:
     with transaction() as tx:
         found = fared.latest_arms(tx, subjects.get(tx, path.name))
     return reply(ArmsPage(arms=[ArmOfTrial.model_validate(each) for each in found]))
+
+
+@bp.get(
+    "/subjects/<name>/cases/review", responses={200: ReviewPage}, operation_id="reviewCases",
+    summary="What is worth a look in the cases: doubles, contradictions, what tells nothing, what is missing",
+)  # fmt: skip
+def review_cases(path: SubjectPath) -> Response:
+    with held(_reviewing, FULL), transaction() as tx:
+        found = review(tx, subjects.get(tx, path.name))
+    told = {name: getattr(found, name) for name in ReviewPage.model_fields if "few_" not in name}
+    few = {
+        name: [FewShape(word=word, cases=cases) for word, cases in getattr(found, name)[:MOST_FEW]]
+        for name in ("few_labels", "few_tags")
+    }
+    told["doubles"] = [DoubleShape.model_validate(each) for each in found.doubles]
+    return reply(ReviewPage(**told, **few))
 
 
 @bp.get(

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from epistem.core.cases.filters import Fared, FaredWith
+from epistem.core.cases.filters import ALL, Fared, FaredWith
 from epistem.core.trials.fared import FELL, fared_by_case, strips
 from epistem.core.trials.names import arm_names
 from epistem.store import fared as store
@@ -25,11 +25,22 @@ def fared_with(tx: Transaction, subject: Subject) -> FaredWith:
     known: dict[int, Mapping[int, Fared]] = {}
 
     def told(version: int) -> Mapping[int, Fared]:
+        if version == ALL and version not in known:
+            known[ALL] = _summed([told(each) for each in store.versions_tried(tx, subject)])
         if version not in known:
             known[version] = _with_version(tx, subject, version)
         return known[version]
 
     return told
+
+
+def _summed(parts: Sequence[Mapping[int, Fared]]) -> dict[int, Fared]:
+    found: dict[int, Fared] = {}
+    for part in parts:
+        for number, fared in part.items():
+            before = found.get(number, Fared(0, 0))
+            found[number] = Fared(before.passed + fared.passed, before.judged + fared.judged)
+    return found
 
 
 def _with_version(tx: Transaction, subject: Subject, version: int) -> dict[int, Fared]:

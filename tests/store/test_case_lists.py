@@ -63,6 +63,7 @@ values = {
     "has": ["label", "answer", "must-say", "known", "note", "turns", "tags", "picture", "nonsense"],
     "fails": ["v6", "7", "v9", "x"],
     "passes": ["v6", "v7"],
+    "never": ["v6", "all"],
     "wavers": ["v7"],
     "untried": ["v6", "v9"],
     "is": ["away", "AWAY", "here"],

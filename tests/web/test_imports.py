@@ -173,3 +173,26 @@ def test_subjects_do_not_see_each_others_files(api, inlet, database):
     assert_problem(api.get(f"/subjects/elsewhere/imports/{number}"), 404, "import_id", "no import")
     with database.transaction() as tx:
         assert subjects.get(tx, "elsewhere").name == "elsewhere"
+
+
+def test_a_review_finds_doubles_contradictions_and_what_is_missing(api, inlet):
+    rows = [
+        ("Where is my black coat, please?", "lost", ["hard"]),
+        ("where is my black coat please?", "found", []),
+        ("When is the last boat to Sandray today?", "lost", []),
+        ("When is the last boat to Sandray  today?", "lost", []),
+        ("Is it full?", None, []),
+    ]
+    for text, label, tags in rows:
+        case = {"inputs": {"message": text}, "tags": tags, "expect": {"label": label}}
+        api.post("/subjects/inlet/cases", case)
+    page = api.get("/subjects/inlet/cases/review").get_json()
+    assert [(d["one"], d["other"], d["contradict"]) for d in page["doubles"]] == [
+        (1, 2, True), (3, 4, False),
+    ]  # fmt: skip
+    assert (page["contradictions"], page["unlabelled"], page["passes_all"]) == (1, 1, 0)
+    assert [(few["word"], few["cases"]) for few in page["few_labels"]] == [
+        ("found", 1),
+        ("lost", 3),
+    ]
+    assert [few["word"] for few in page["few_tags"]] == ["hard"]

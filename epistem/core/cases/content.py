@@ -60,7 +60,9 @@ def title_of(case: Case) -> str:
     for value in case.inputs.values():
         if is_picture(value):
             continue
-        first = next((line.strip() for line in _in_words(value).splitlines() if line.strip()), "")
+        first = next(
+            (line.strip() for line in shown_in_words(value).splitlines() if line.strip()), ""
+        )
         if first:
             return first if len(first) <= TITLE_CHARACTERS else first[: TITLE_CHARACTERS - 1] + "…"
     pictured = any(is_picture(value) for value in case.inputs.values())
@@ -72,7 +74,7 @@ def words_of(case: Case) -> str:
 
     A very long case is searched by its beginning.
     """
-    told = [_in_words(value) for value in case.inputs.values() if not is_picture(value)]
+    told = [shown_in_words(value) for value in case.inputs.values() if not is_picture(value)]
     expect = case.expect
     told += [*case.turns, expect.label or "", *expect.labels, expect.answer or ""]
     told += [*expect.must_say, *expect.must_not_say, *case.tags, case.key, case.note, case.owner]
@@ -84,15 +86,15 @@ def is_picture(value: Any) -> bool:
     return isinstance(value, str) and value.startswith("data:image/")
 
 
-def _in_words(value: Any) -> str:
+def shown_in_words(value: Any) -> str:
     """`pier: Hollin, seats: 2` for a record."""
     match value:
         case str():
             return value
         case dict():
-            return ", ".join(f"{key}: {_in_words(each)}" for key, each in value.items())
+            return ", ".join(f"{key}: {shown_in_words(each)}" for key, each in value.items())
         case list():
-            return ", ".join(map(_in_words, value))
+            return ", ".join(map(shown_in_words, value))
         case None:
             return ""
     return json.dumps(value)

@@ -15,8 +15,9 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case, is_picture, words_of
 
 PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is")
-FARED_TERMS = ("fails", "passes", "wavers", "untried", "flips")
-"""Of how a case has fared with a version (`v7`), or between two (`flips:v6..v7`)."""
+FARED_TERMS = ("fails", "passes", "never", "wavers", "untried", "flips")
+"""Of how a case has fared with a version (`v7`) or with all of them (`all`), or between two
+(`flips:v6..v7`)."""
 KINDS = ("single", "dialogue")
 _TOKEN = re.compile(
     rf'(-?)({"|".join(PLAIN_TERMS + FARED_TERMS)}):(?:"([^"]*)"?|(\S+))|"([^"]*)"|(\S+)', re.I
@@ -56,6 +57,8 @@ class Fared(NamedTuple):
     judged: int
 
 
+ALL = 0
+"""Stands for every version that met a case, taken together."""
 FaredWith = Callable[[int], Mapping[int, Fared]]
 """How the cases fared with a version, by their numbers, in the latest trial that asked it."""
 
@@ -81,7 +84,9 @@ def filter_from(text: str) -> Filter:
 
 
 def versions_in(term: Term) -> tuple[int, ...]:
-    """`v7` is one, `v6..v7` are two; none where it names no version."""
+    """`v7` is one, `v6..v7` are two, `all` is ALL; none where it names no version."""
+    if term.value.casefold() == "all" and term.key != "flips":
+        return (ALL,)
     found = _VERSIONS.match(term.value)
     if found is None or (term.key == "flips") != (found[2] is not None):
         return ()
@@ -118,7 +123,8 @@ def has_named(value: str) -> Has | None:
 
 def fares(term: Term, number: int, fared: FaredWith) -> bool:
     """Whether a case fared with its version as the term says. `fails`: some answer failed; `passes`: all
-    passed; `wavers`: some did and some did not; `untried`: none was judged; `flips`: the share differs."""
+    passed; `never`: none did; `wavers`: some did and some did not; `untried`: none was judged; `flips`:
+    the share differs."""
     versions = versions_in(term)
     if not versions:
         return False
@@ -129,6 +135,8 @@ def fares(term: Term, number: int, fared: FaredWith) -> bool:
             return passed < judged
         case "passes":
             return 0 < passed == judged
+        case "never":
+            return passed == 0 < judged
         case "wavers":
             return 0 < passed < judged
         case "untried":

@@ -137,6 +137,16 @@ export function useStrips(name: Ref<string>, numbers: Ref<number[]>, of: Ref<str
   });
 }
 
+/** What is worth a look in the cases: doubles, contradictions, what tells nothing, what is missing. */
+export function useReview(name: Ref<string>) {
+  return useQuery({
+    queryKey: keys.review(name),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/review", { params: { path: { name: name.value } } })),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
+}
+
 /** Arms of the latest trials, of which a list can show strips. */
 export function useArms(name: Ref<string>) {
   return useQuery({

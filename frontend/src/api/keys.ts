@@ -21,6 +21,7 @@ export const keys = {
   cases: (name: Name, ...rest: unknown[]) => ["cases", name, ...rest],
   strips: (name: Name, ...which: unknown[]) => ["fared", name, "strips", ...which],
   caseArms: (name: Name) => ["fared", name, "arms"],
+  review: (name: Name) => ["fared", name, "review"],
   fared: (name: Name, number?: Id) => ["fared", name, "case", number],
   case: (name: Name, ...number: Id[]) => ["case", name, ...number],
   tries: (name: Name) => ["tries", name],

@@ -11,6 +11,7 @@ import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import CaseSheet from "./CaseSheet.vue";
 import { blankCase } from "./editing";
+import CaseReview from "./review/CaseReview.vue";
 import ImportCases from "./importing/ImportCases.vue";
 import CaseList from "./list/CaseList.vue";
 
@@ -20,14 +21,16 @@ const name = computed(() => String(route.params.name));
 const changes = useCaseChanges(() => name.value);
 const adding = ref(false);
 const bringing = ref(false);
+/** What is worth a look stands in the place of the case. */
+const reviewing = ref(false);
 const number = computed(() => (route.params.number ? Number(route.params.number) : null));
 const open = useCase(name, number);
-const list = useTemplateRef<{ kept: number; pending: boolean }>("list");
+const list = useTemplateRef<{ kept: number; pending: boolean; narrow: (find: string) => void }>("list");
 const none = computed(() => !!list.value && !list.value.pending && list.value.kept === 0);
 
 const at = (which?: number) => ({ name: "cases", params: { name: name.value, number: which } });
 function show(which: number): void {
-  adding.value = false;
+  adding.value = reviewing.value = false;
   void router.push(at(which));
 }
 
@@ -56,16 +59,18 @@ async function saved(page: CasePage): Promise<void> {
 
 useKeys([
   { keys: { a: () => (adding.value = true) }, shown: ["A"], label: "add a case" },
+  { keys: { w: () => (reviewing.value = !reviewing.value) }, shown: ["W"], label: "worth a look" },
   { keys: { b: () => (bringing.value = true) }, shown: ["B"], label: "bring in a file" },
 ]);
 </script>
 
 <template>
   <main class="flex min-h-0 flex-1 gap-3 px-edge py-3">
-    <CaseList :key="name" ref="list" :name="name" :number="number" :busy="adding" @show="show" @first="router.replace(at($event))" @add="adding = true" @bring="bringing = true" />
+    <CaseList :key="name" ref="list" :name="name" :number="number" :busy="adding" @show="show" @first="router.replace(at($event))" @add="adding = true" @bring="bringing = true" @review="reviewing = !reviewing" />
     <section class="panel flex min-w-0 flex-[2] flex-col">
+      <CaseReview v-if="reviewing && !adding" :name="name" @close="reviewing = false" @narrow="list?.narrow($event)" @show="show" />
       <CaseSheet
-        v-if="adding || (none && number === null)"
+        v-else-if="adding || (none && number === null)"
         :key="`new ${inputNames.join(' ')} ${adding}`"
         :typing="adding"
         :name="name"

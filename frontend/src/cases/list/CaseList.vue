@@ -20,7 +20,7 @@ import { flipOf, marksOf } from "./strips";
 import { useChosen } from "./useChosen";
 
 const props = defineProps<{ name: string; number: number | null; busy: boolean }>();
-const emit = defineEmits<{ show: [number: number]; first: [number: number]; add: []; bring: [] }>();
+const emit = defineEmits<{ show: [number: number]; first: [number: number]; add: []; bring: []; review: [] }>();
 
 const name = computed(() => props.name);
 const typed = ref("");
@@ -131,7 +131,7 @@ watch(find, clear);
 
 const file = (as: "jsonl" | "csv") => `/api/v1/subjects/${encodeURIComponent(props.name)}/cases/file?${new URLSearchParams({ as, find: find.value }).toString()}`;
 const finder = useTemplateRef<{ focus: () => void }>("finder");
-defineExpose({ kept, pending });
+defineExpose({ kept, pending, narrow: (text: string) => (typed.value = text) });
 
 useKeys([
   {
@@ -204,6 +204,7 @@ useKeys([
     <footer v-if="kept > 0 || isAway" class="flex items-center gap-3 border-t border-rule px-gut py-1">
       <span class="caption">{{ find ? "Those found" : "All" }} as a file: <a class="link" :href="file('jsonl')" download data-test="as-jsonl">JSON lines</a>, <a class="link" :href="file('csv')" download>CSV</a></span>
       <span class="flex-1"></span>
+      <button type="button" class="link text-sm" data-test="review-cases" @click="emit('review')">What is worth a look</button>
       <StripArms v-if="arms.data.value?.arms.length" v-model="shownArms" :arms="arms.data.value.arms" />
     </footer>
   </section>

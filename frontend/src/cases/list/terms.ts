@@ -14,6 +14,7 @@ const KEYS: [string, string][] = [
   ["tag:", "has this tag"],
   ["fails:", "some answer of a version failed, as fails:v2"],
   ["passes:", "all answers of a version passed"],
+  ["never:", "no answer of a version passed, as never:v2 or never:all"],
   ["wavers:", "some answers of a version passed, some did not"],
   ["flips:", "fares differently with two versions, as flips:v1..v2"],
   ["untried:", "a version has not met it"],
@@ -67,9 +68,10 @@ function valuesOf(key: string, known: CaseTags | undefined, versions: number): [
       return newest.slice(0, -1).map((version) => [`v${version - 1}..v${version}`, ""]);
     case "fails":
     case "passes":
+    case "never":
     case "wavers":
     case "untried":
-      return newest.map((version) => [`v${version}`, ""]);
+      return [...newest.map((version): [string, string] => [`v${version}`, ""]), ["all", "every version that met it"]];
   }
   return [];
 }
