@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.talk import is_talk, talked
 from epistem.core.checks.base import Ground
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, answer, talk
@@ -80,23 +81,23 @@ class ArmAtWork:
     def case(self, case_at: int) -> Case:
         return self._cases[case_at].content
 
-    def turns(self, case_at: int) -> list[str]:
-        """What the person says after the first words."""
-        return self.case(case_at).turns
-
     def has_body(self, case_at: int) -> bool:
         return case_at in self._bodies
 
     def program(self, case_at: int, seed: int) -> Program[Answered] | Program[list[Answered]]:
-        """What answers the case: one answer, or a talk of as many turns as it has."""
+        """What answers the case: one answer, or a talk until its person has no more to say."""
         case = self._cases[case_at].content
 
         def body_after(turns: Sequence[Turn]) -> SharedBody:
             return self._body(case_at, turns) if turns else self.first_body(case_at)
 
-        if not case.turns:
+        def says(answers: Sequence[str]) -> str | None:
+            told = talked(case, answers)
+            return told.said[-1] if told.ended is None else None
+
+        if not is_talk(case):
             return answer(self.wire, self.first_body(case_at), seed, self.tools)
-        return talk(self.wire, body_after, case.turns, seed, self.tools)
+        return talk(self.wire, body_after, says, seed, self.tools)
 
     def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
         request = request_for(

@@ -98,7 +98,7 @@ class Asking:
     def _answer(self) -> Answer:
         """With what was said before it, and what all its calls took."""
         assert self.driven is not None
-        said = self.at_work.turns(self.cell.case_at)
+        case = self.at_work.case(self.cell.case_at)
         if not self.at_work.bench.reads & {"turns", "tools", "spent"}:
             last = self._answers()[-1].reply
             return Answer(last.text, last.finish_reason)
@@ -118,7 +118,7 @@ class Asking:
             sum(new_call(each, self.at_work.model).cents for each in made)
             + sum(each.cents for each in before),
         )
-        return answer_to(self._answers(), said, spent)
+        return answer_to(self._answers(), case, spent)
 
     def _before(self) -> PaidBefore:
         """Of the calls that were recorded before the reading was over."""

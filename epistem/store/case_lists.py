@@ -15,6 +15,7 @@ from epistem.core.cases.filters import (
     Fared,
     FaredWith,
     Filter,
+    Has,
     Term,
     fares,
     has_named,
@@ -199,7 +200,8 @@ def _condition(
         case "kind":
             if value not in KINDS:
                 return "FALSE", []
-            return ("turns > 0" if value == "dialogue" else "turns = 0"), []
+            talk = f"turns > 0 OR has & {int(Has.RULES)}"
+            return (talk if value == "dialogue" else f"NOT ({talk})"), []
         case "owner":
             return "owner = %s", [value]
         case "origin":

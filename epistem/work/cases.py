@@ -14,6 +14,7 @@ from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 
 NEEDS: dict[str, Callable[[Expectation], bool]] = {
+    "outcome.ends": lambda expect: expect.ends is not None,
     "outcome.must_say": lambda expect: bool(expect.must_say),
     "outcome.must_not_say": lambda expect: bool(expect.must_not_say),
     "grounding.not_known": lambda expect: expect.known is not None,

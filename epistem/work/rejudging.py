@@ -124,7 +124,7 @@ def as_answered(
         sum(call.total_ms for call in answering),
         sum(call.cents for call in answering),
     )
-    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case.turns, spent)
+    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent)
     return replace(told, text=text, finish_reason=finish_reason, tools=tuple(tools))
 
 

@@ -315,7 +315,7 @@ def _answer(a_try: SentTry, tried: Tried) -> Answer:
     usage = tried.usage
     ms = sum(each.total_ms for each in tried.made)
     spent = Spent(usage.input_tokens, usage.output_tokens, ms, tried.cents)
-    told = answer_to([tried.answered], (), spent)
+    told = answer_to([tried.answered], None, spent)
     return replace(told, before=tuple(a_try.asked.turns))
 
 

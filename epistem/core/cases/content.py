@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
+from epistem.core.cases.person import Ended, Person
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
 from epistem.core.shapes import Document, Tag, said
@@ -36,6 +37,7 @@ class Expectation(Document):
     refuse: bool | None = said(
         None, description="Whether the answer should decline what is asked; false: it must not."
     )
+    ends: Ended | None = said(None, description="How the talk should end.")
 
 
 class Case(Document):
@@ -44,6 +46,9 @@ class Case(Document):
     tags: list[Tag] = Field(default_factory=list, max_length=50)
     turns: list[str] = said(
         max_length=200, description="What the person says next, turn by turn, after the inputs."
+    )
+    person: Person | None = said(
+        None, description="What the person says after the turns, by rules that answers meet."
     )
     origin: str = Field("", max_length=200, description="Where the case came from, in a few words.")
     key: str = said(
@@ -77,6 +82,9 @@ def words_of(case: Case) -> str:
     told = [shown_in_words(value) for value in case.inputs.values() if not is_picture(value)]
     expect = case.expect
     told += [*case.turns, expect.label or "", *expect.labels, expect.answer or ""]
+    if case.person:
+        told += [words for rule in case.person.rules for words in (rule.asked, *rule.say)]
+        told += case.person.otherwise
     told += [*expect.must_say, *expect.must_not_say, *case.tags, case.key, case.note, case.owner]
     return "\n".join(each[:SEARCHED_CHARACTERS] for each in told)[:SEARCHED_CHARACTERS].casefold()
 

@@ -40,6 +40,7 @@ class Has(IntFlag):
     PICTURE = 512
     OWNER = 1024
     KEY = 2048
+    RULES = 4096
 
 
 class Term(NamedTuple):
@@ -108,6 +109,7 @@ def has(case: Case) -> Has:
         Has.PICTURE: any(map(is_picture, case.inputs.values())),
         Has.OWNER: case.owner,
         Has.KEY: case.key,
+        Has.RULES: case.person,
     }
     found = Has(0)
     for flag, value in told.items():
@@ -177,7 +179,7 @@ def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
         case "tag":
             return term.value.lower() in case.tags
         case "kind":
-            return value == ("dialogue" if case.turns else "single")
+            return value == ("dialogue" if case.turns or case.person else "single")
         case "owner":
             return case.owner.casefold() == value
         case "origin":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from typing import Any
 
 import rfc8785
 
@@ -11,7 +12,10 @@ from epistem.core.cases.content import Case
 
 def asked_hash(case: Case) -> bytes:
     """32 bytes: equal for cases that ask the same, whatever is expected of the answer."""
-    return hashlib.sha256(rfc8785.dumps({"inputs": case.inputs, "turns": case.turns})).digest()
+    asked: dict[str, Any] = {"inputs": case.inputs, "turns": case.turns}
+    if case.person is not None:
+        asked["person"] = case.person.to_json()
+    return hashlib.sha256(rfc8785.dumps(asked)).digest()
 
 
 def says_the_same(one: Case, other: Case) -> bool:

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import Any, ClassVar, Literal, NamedTuple
 
 from epistem.core.cases.content import Expectation
+from epistem.core.cases.person import Ended
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import Document
@@ -71,14 +72,16 @@ class Spent(NamedTuple):
 
 @dataclass(frozen=True)
 class Answer:
-    """`before` are the turns of the talk between the person's first words and this answer; `spent` is None
-    where it is not known, as of a pasted text."""
+    """`before` are the turns of the talk between the person's first words and this answer, `ended` how that
+    talk ended ("" for one that was not played to its end); `spent` is None where it is not known, as of a
+    pasted text."""
 
     text: str
     finish_reason: str = "stop"
     before: tuple[Turn, ...] = ()
     tools: tuple[ToolUse, ...] = ()
     spent: Spent | None = None
+    ended: Ended | Literal[""] = ""
 
 
 class Said(NamedTuple):
@@ -121,12 +124,13 @@ class Example(NamedTuple):
     spent: Spent | None = None
     system: str = ""
     """The system text of the request."""
+    ended: Ended | Literal[""] = ""
 
     @property
     def answer(self) -> Answer:
         before = tuple(Turn.model_validate({"role": r, "text": t}) for r, t in self.before)
         tools = tuple(ToolUse(*each) for each in self.tools)
-        return Answer(self.text, self.finish_reason, before, tools, self.spent)
+        return Answer(self.text, self.finish_reason, before, tools, self.spent, self.ended)
 
     @property
     def ground(self) -> Ground:

@@ -57,20 +57,23 @@ def answer(
 def talk(
     wire: WireFormat,
     body_after: Callable[[Sequence[Turn]], SharedBody],
-    said: Sequence[str],
+    says: Callable[[Sequence[str]], str | None],
     seed: int | None,
     tools: Sequence[Tool] = (),
 ) -> Program[list[Answered]]:
-    """The answer to the first words, and to each of what is `said` after it, in turn.
+    """The answer to the first words, and to each of what the person says after it, in turn. `says` tells
+    that from the answers so far; None ends the talk.
 
     `body_after` builds the request that asks for the next answer after these turns; what it raises
     ends the talk.
     """
     turns: list[Turn] = []
     answers: list[Answered] = []
-    for number in range(len(said) + 1):
+    while True:
+        number = len(answers)
         answers.append((yield from answer(wire, body_after(turns), seed, tools, number)))
-        if number < len(said):
-            turns.append(Turn(role="assistant", text=answers[-1].reply.text))
-            turns.append(Turn(role="user", text=said[number]))
-    return answers
+        said = says([each.reply.text for each in answers])
+        if said is None:
+            return answers
+        turns.append(Turn(role="assistant", text=answers[-1].reply.text))
+        turns.append(Turn(role="user", text=said))

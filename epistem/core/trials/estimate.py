@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.talk import likely_answers
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import render_talk
@@ -22,6 +23,7 @@ USUAL_OUTPUT = 150
 JUDGED_OUTPUT = 60
 """Tokens of a judge's reply: a score and a sentence or two."""
 SHOWN_ALONE = 120
+SAID_BY_RULE = 12
 """Tokens of a question, where a judge is shown no more than that of a request."""
 
 
@@ -97,7 +99,7 @@ def estimate(
         cents += (sent * arm.input_cents + output * calls * arm.output_cents) / 1e6
         busy_ms += (arm.ms or 0.0) * calls
     readings = len(arms) * len(cases) * repeats
-    calls = len(arms) * repeats * sum(len(case.turns) + 1 for case in cases)
+    calls = len(arms) * repeats * sum(likely_answers(case) for case in cases)
     judged = judging(judges, readings, answered / max(calls, 1), asked / max(calls, 1))
     known = bool(arms) and all(arm.ms is not None for arm in arms)
     return Estimate(
@@ -166,7 +168,8 @@ def _talks(arm: PlannedArm, cases: Sequence[Case], output: float) -> list[list[f
             continue
         said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
         talk: list[float] = [said + tokens_of_tools(prompt)]
-        for turn in case.turns:
-            talk.append(talk[-1] + output + tokens.count(turn) + 2 * tokens.PER_MESSAGE)
+        unknown = [SAID_BY_RULE] * (likely_answers(case) - 1 - len(case.turns))
+        for words in (*map(tokens.count, case.turns), *unknown):
+            talk.append(talk[-1] + output + words + 2 * tokens.PER_MESSAGE)
         found.append(talk)
     return found

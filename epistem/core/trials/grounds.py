@@ -7,6 +7,7 @@ from functools import cache
 from types import MappingProxyType
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.talk import Talked, talked
 from epistem.core.checks.base import Answer, Ground, Said, Spent, ToolUse
 from epistem.core.engine.answers import Answered
 from epistem.core.prompts.content import Prompt
@@ -28,9 +29,11 @@ def ground_of(
 
 
 def answer_to(
-    answers: Sequence[Answered], said: Sequence[str] = (), spent: Spent | None = None
+    answers: Sequence[Answered], case: Case | None = None, spent: Spent | None = None
 ) -> Answer:
-    """The last answer of a talk, after what the person said between the answers before it."""
+    """The last answer of a talk, after what the case's person said between the answers before it."""
+    told = Talked([], None) if case is None else talked(case, [each.reply.text for each in answers])
+    said, ended = told.said, told.ended or ""
     before: list[Turn] = []
     for earlier, words in zip(answers, said, strict=False):
         before.append(Turn.model_construct(role="assistant", text=earlier.reply.text))
@@ -39,4 +42,4 @@ def answer_to(
         ToolUse(used.call.name, used.call.arguments) for each in answers for used in each.tools
     ]
     last = answers[-1].reply
-    return Answer(last.text, last.finish_reason, tuple(before), tuple(tools), spent)
+    return Answer(last.text, last.finish_reason, tuple(before), tuple(tools), spent, ended)

@@ -1,0 +1,56 @@
+"""A person in a talk whose words are not recorded but follow rules: asked for this, they say that."""
+
+from __future__ import annotations
+
+from itertools import combinations
+from typing import Literal
+
+from pydantic import Field
+
+from epistem.core.shapes import Document, said
+from epistem.core.words import alternatives, stands_in
+
+Ended = Literal["done", "gave up", "too long"]
+"""How a talk ended: nothing was left to say, the person left, or it went on beyond its limit."""
+USUAL_TURNS = 8
+MOST_TURNS = 40
+
+
+class Rule(Document):
+    """What the person says when an answer has one of these words: the first saying the first time, the
+    second when asked again, and so on; the last one after that, unless the person leaves then. Without a
+    saying the talk ends there: as done, or, where the person leaves, as given up."""
+
+    asked: str = Field(max_length=400, description="Words, a bar between ways: `date | which day`.")
+    say: list[str] = Field(default_factory=list, max_length=20)
+    leaves: bool = said(False, description="Whether the person leaves when asked once more.")
+
+
+class Person(Document):
+    """Answers by every rule that an answer meets, in order. `otherwise` is said when it meets none, first to
+    last; without it the talk is done then."""
+
+    rules: list[Rule] = Field(default_factory=list, max_length=100)
+    otherwise: list[str] = said(max_length=20)
+    most_turns: int = said(USUAL_TURNS, ge=1, le=MOST_TURNS)
+
+
+def met_by(rule: Rule, answer: str) -> bool:
+    return any(stands_in(way, answer) for way in alternatives(rule.asked))
+
+
+def doubts_of(person: Person) -> list[str]:
+    """What can't be meant: a rule that nothing meets, and two that the same words meet and that answer
+    otherwise."""
+    told = [
+        f"Rule {at} has no words, so nothing meets it."
+        for at, rule in enumerate(person.rules, start=1)
+        if not alternatives(rule.asked)
+    ]
+    for (one, first), (other, second) in combinations(enumerate(person.rules, start=1), 2):
+        both = set(alternatives(first.asked)) & set(alternatives(second.asked))
+        if both and first.say != second.say:
+            told.append(
+                f"Rules {one} and {other} are both met by “{min(both)}”: both are said then."
+            )
+    return told

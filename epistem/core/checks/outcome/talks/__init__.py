@@ -1,0 +1,1 @@
+"""Checks of a whole talk: what is asked in it, how often, and how it ends."""
