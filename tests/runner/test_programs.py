@@ -6,11 +6,13 @@ from datetime import datetime
 import pytest
 
 from epistem.core.cases.content import Case
+from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.needs import SharedBody
 from epistem.core.prompts.content import Prompt
 from epistem.store import bodies, calls, cases, cells, readings, subjects, trials, versions
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
+from epistem.work.rejudging import rejudge
 from tests.kit.running import carry_out, put_model, step_until, ticks
 from tests.kit.subjects import library, start_trial
 
@@ -248,3 +250,93 @@ def test_the_same_calls_put_twice_are_kept_once(database, subject):
     assert readings.record(database, other) == (0, "running")
     with database.transaction() as tx:
         assert tx.first("SELECT COUNT(*) FROM calls") == (1,)
+
+
+def asks_for_two_things(body):
+    """Asks for the colour until it is told, then for the date, then says that it is noted."""
+    said = " ".join(m["content"] for m in body["messages"] if m["role"] == "user")
+    if "red" not in said:
+        return "Which colour is it?"
+    return "It is noted." if "Tuesday" in said else "And the date?"
+
+
+BY_RULES = {
+    "rules": [
+        {"asked": "colour", "say": ["Hm.", "It is red."]},
+        {"asked": "date", "say": ["Tuesday"]},
+        {"asked": "noted"},
+    ]
+}
+
+
+def by_rules(tx, person=BY_RULES):
+    content = TIDES.model_copy(update={"tools": []})
+    subject = subjects.create(tx, "lost", "", content)
+    versions.save(tx, subject, content, "")
+    expect = {"ends": "done"}
+    case = {"inputs": {"question": "I lost a scarf"}, "person": person, "expect": expect}
+    cases.keep(tx, subject, Case.from_json(case))
+    return subject
+
+
+TALK_CHECKS = [
+    {"check": key}
+    for key in ("outcome.ends", "outcome.asked_twice", "outcome.one_thing", "outcome.not_pressed")
+]
+
+
+def test_a_person_answers_by_rules_until_the_talk_ends_and_checks_read_all_of_it(
+    database, runner, model_server
+):
+    model_server.answer = asks_for_two_things
+    put_model(database, "own", model_server.url)
+    with database.transaction() as tx:
+        subject = by_rules(tx)
+    arms = [{"version": 1, "model": "own"}]
+    trial = start_trial(database, subject, arms=arms, repeats=1, checks=TALK_CHECKS)
+    done = carry_out(runner, database, trial)
+    assert (done.calls, done.unanswered) == (4, 0)
+    with database.transaction() as tx:
+        [reading] = readings.at(tx, trial.id, 0, 0)
+        again = {
+            check["check"]: rejudge(tx, done, CheckUse.from_json(check)) for check in TALK_CHECKS
+        }
+    last = [m["content"] for m in json.loads(reading.calls[-1].request)["messages"]]
+    assert last[1:] == [
+        "I lost a scarf", "Which colour is it?", "Hm.", "Which colour is it?", "It is red.",
+        "And the date?", "Tuesday",
+    ]  # fmt: skip
+    found = {done.measures[j.measure].key: j.finding.passed for j in reading.findings}
+    assert found == {
+        "outcome.ends": True, "outcome.asked_twice": False, "outcome.one_thing": True,
+    }  # fmt: skip
+    # The record of the answers tells what was said: judged anew, they say the same.
+    assert [each.changes for each in again.values()] == [0, 0, 0, 0]
+    assert again["outcome.ends"].arms[0].passed == 1
+
+
+def test_a_talk_by_rules_that_never_ends_is_ended_and_one_that_is_resumed_repeats_no_call(
+    database, runner, model_server
+):
+    model_server.delay_s = 0.3
+    model_server.answer = lambda body: "Which colour is it?"
+    put_model(database, "own", model_server.url)
+    with database.transaction() as tx:
+        subject = by_rules(tx, {"otherwise": ["Yes?"], "most_turns": 6})
+    arms = [{"version": 1, "model": "own"}]
+    trial = start_trial(database, subject, arms=arms, repeats=3, checks=TALK_CHECKS)
+    step_until(runner, lambda: len(model_server.requests) >= 5, what="some calls")
+    with database.transaction() as tx:
+        work.stop(tx, trial.id)
+    step_until(runner, lambda: runner.idle, what="the stop")
+    model_server.delay_s = 0
+    with database.transaction() as tx:
+        work.go_on(tx, trial.id)
+    done = carry_out(runner, database, trial)
+    assert (done.calls, done.unanswered) == (21, 0)
+    with database.transaction() as tx:
+        told = [
+            j.finding.message for r in readings.at(tx, trial.id, 0, 0) for j in r.findings
+            if done.measures[j.measure].key == "outcome.ends"
+        ]  # fmt: skip
+    assert told == ["The talk ended: too long; it should have ended: done."] * 3
