@@ -66,7 +66,8 @@ EVERY = Asked()
 
 @dataclass(frozen=True)
 class Line:
-    """What a list shows of a case. `turns` counts what the person says after the inputs."""
+    """What a list shows of a case. `turns` counts what the person says after the inputs; `by_rules`: they go
+    on by rules."""
 
     number: int
     title: str
@@ -74,6 +75,7 @@ class Line:
     tags: list[str]
     turns: int
     changed_at: datetime
+    by_rules: bool
 
 
 def lines(
@@ -88,7 +90,7 @@ def lines(
     # The places are counted in the index; the rows themselves are read for this page only.
     rows = tx.rows(
         f"""
-        SELECT c.number, c.title, c.label, c.tags, c.turns, c.updated_at
+        SELECT c.number, c.title, c.label, c.tags, c.turns, c.updated_at, c.has
           FROM (SELECT id FROM cases WHERE {where} {_order(asked.order)} LIMIT %s OFFSET %s) AS page
           JOIN cases c ON c.id = page.id {_order(asked.order, "c.")}
         """,
@@ -255,12 +257,13 @@ def _share(told: Fared | None) -> float:
 def _lines_of(tx: Transaction, subject: Subject, wanted: Sequence[int]) -> list[Line]:
     told, _ = _among(wanted)
     rows = tx.rows(
-        f"SELECT number, title, label, tags, turns, updated_at FROM cases WHERE subject_id = %s AND {told}",
+        f"SELECT number, title, label, tags, turns, updated_at, has FROM cases WHERE subject_id = %s AND {told}",
         [subject.id],
     )
     return [_line_from(row) for row in rows]
 
 
 def _line_from(row: tuple[Any, ...]) -> Line:
-    number, title, label, tags, turns, changed_at = row
-    return Line(number, title, label, json.loads(tags or "[]"), turns, changed_at)
+    number, title, label, tags, turns, changed_at, has = row
+    by_rules = bool((has or 0) & Has.RULES)
+    return Line(number, title, label, json.loads(tags or "[]"), turns, changed_at, by_rules)

@@ -7,6 +7,8 @@ from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
 from epistem.core.cases.filters import filter_from
+from epistem.core.cases.person import Ended, doubts_of
+from epistem.core.cases.talk import talked
 from epistem.core.shapes import Document, Tag
 from epistem.store import case_lists, cases, subjects
 from epistem.store.case_lists import Asked, Column, Order
@@ -46,7 +48,8 @@ class CasePage(Shape):
 
 
 class CaseEntry(Shape):
-    """What a list shows of a case. `turns` counts what the person says after the inputs."""
+    """What a list shows of a case. `turns` counts what the person says after the inputs; `by_rules`: they go
+    on by rules."""
 
     number: int
     title: str
@@ -54,6 +57,7 @@ class CaseEntry(Shape):
     tags: list[str]
     turns: int
     changed_at: Moment
+    by_rules: bool
 
 
 class CaseList(Shape):
@@ -162,6 +166,22 @@ class EditedCase(Document):
 
 class EditedCases(Document):
     cases: list[EditedCase] = Field(max_length=MOST_AT_ONCE)
+
+
+class ToPerson(Document):
+    """What the person of a case heard so far, and, where it is being edited, the case as it stands."""
+
+    answers: list[str] = Field(default_factory=list, max_length=300)
+    case: Case
+
+
+class PersonSays(Shape):
+    """`said` is what the person says to the last answer; null where the talk has `ended`. `doubts` is what
+    can't be meant in their rules."""
+
+    said: str | None
+    ended: Ended | None
+    doubts: list[str]
 
 
 class Deletion(Document):
@@ -283,6 +303,17 @@ def tag_cases(path: SubjectPath, body: Tagging) -> Response:
         subject = subjects.get(tx, path.name)
         edited = work.tag(tx, subject, body.numbers, body.add, body.remove)
     return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
+
+
+@bp.post(
+    "/talks/next", responses={200: PersonSays}, operation_id="personSays",
+    summary="What the person of a case says next, by its turns and rules",
+)  # fmt: skip
+def person_says(body: ToPerson) -> Response:
+    told = talked(body.case, body.answers)
+    said = told.said[-1] if body.answers and told.ended is None else None
+    doubts = doubts_of(body.case.person) if body.case.person else []
+    return reply(PersonSays(said=said, ended=told.ended, doubts=doubts))
 
 
 @bp.put(

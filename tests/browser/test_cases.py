@@ -112,3 +112,40 @@ def test_a_case_is_a_page_that_says_how_it_fared_and_opens_where_one_points(page
     page.driver.find_element(By.XPATH, "//button[text()='Leave it']").click()
     page.all("met")[0].click()
     page.until(lambda: "/verdict/" in page.path and "case=12" in page.path)
+
+
+def test_a_person_who_answers_by_rules_is_written_and_tried_turn_by_turn(page, make):
+    make.prompt("rules", "Ask for the colour of the coat, then for the date.")
+    make.call("POST", "/subjects/rules/cases", {"inputs": {"message": "I lost a coat"}})
+    page.go("/subjects/rules/cases/1")
+    page.click("edit-case")
+    page.click("add-rule")
+    page.find("rule-asked").send_keys("colour | color")
+    page.find("rule-say").send_keys("It is red.")
+    page.click("add-rule")
+    page.all("rule-asked")[1].send_keys("COLOUR")
+    page.reads("rule-doubt", "Rules 1 and 2 are both met by “colour”")
+    page.all("rule-asked")[1].send_keys(Keys.CONTROL, "a")
+    page.all("rule-asked")[1].send_keys("date | when")
+    page.all("rule-say")[1].send_keys("Tuesday.\nI told you: Tuesday.")
+    page.find("rule-otherwise").send_keys("Hm?")
+    page.until(lambda: not page.all("rule-doubt"))
+    page.choose("case-ends", "too long")
+    page.click("save-case")
+    page.reads("said-by-rules", "Asked for date | when: “Tuesday.” then “I told you: Tuesday.”.")
+    person = make.call("GET", "/subjects/rules/cases/1")[0]["content"]["person"]
+    assert person["rules"][1]["say"] == ["Tuesday.", "I told you: Tuesday."]
+    assert person["otherwise"] == ["Hm?"]
+    checks = [use["check"] for use in make.call("GET", "/subjects/rules")[0]["checks"]]
+    assert "outcome.ends" in checks  # what the case expects is judged from now on
+    page.until(lambda: "talk by rules" in page.texts("case-row")[0])
+    page.go("/subjects/rules/draft")
+    page.until(lambda: page.find("input-message").get_attribute("value") == "I lost a coat")
+    page.click("answer-button")
+    page.until(lambda: page.find("take-turn").is_enabled())
+    page.click("take-turn")
+    page.until(
+        lambda: (
+            page.texts("user-turn")[0] in ("It is red.", "Tuesday.", "Hm?", "It is red. Tuesday.")
+        )
+    )

@@ -46,6 +46,7 @@ class TestCases:
             "tags": ["plain"],
             "turns": 0,
             "changed_at": page["cases"][0]["changed_at"],
+            "by_rules": False,
         }
         assert listed(many, at=1_000)["cases"] == []
         assert many.get(f"/subjects/shelf-note/cases?at={10**30}").status_code == 422

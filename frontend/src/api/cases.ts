@@ -3,7 +3,7 @@ import { computed, type Ref, ref, watch } from "vue";
 
 import { api, got, ifMatch } from "./client";
 import { keys } from "./keys";
-import type { Case, CaseEntry, CaseList, CasePage, CaseRevision, EditedCase } from "./schema";
+import type { Case, CaseEntry, CaseList, CasePage, CaseRevision, EditedCase, ToPerson } from "./schema";
 import { staleIn } from "./stale";
 
 export const A_PAGE = 100;
@@ -134,6 +134,17 @@ export function useStrips(name: Ref<string>, numbers: Ref<number[]>, of: Ref<str
     enabled: computed(() => of.value.length > 0 && numbers.value.length > 0),
     placeholderData: keepPreviousData,
     refetchInterval: () => (going() ? STRIPS_AGAIN_MS : false),
+  });
+}
+
+/** What the person of a case says to the last of these answers, by its turns and rules as they stand on the screen. */
+export function usePersonSays(body: Ref<ToPerson>, enabled: () => boolean = () => true) {
+  return useQuery({
+    queryKey: keys.personSays(computed(() => JSON.stringify(body.value))),
+    queryFn: () => got(api.POST("/api/v1/talks/next", { body: body.value })),
+    placeholderData: keepPreviousData,
+    enabled: computed(enabled),
+    gcTime: 0,
   });
 }
 

@@ -24,6 +24,7 @@ export const keys = {
   review: (name: Name) => ["fared", name, "review"],
   fared: (name: Name, number?: Id) => ["fared", name, "case", number],
   case: (name: Name, ...number: Id[]) => ["case", name, ...number],
+  personSays: (asked: Name) => ["person says", asked],
   tries: (name: Name) => ["tries", name],
   try: (name: Name, id: Id) => ["try", name, id],
 

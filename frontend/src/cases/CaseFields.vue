@@ -5,6 +5,7 @@ import { useTemplateRef } from "vue";
 import LabelField from "@/parts/LabelField.vue";
 import { isPicture } from "@/parts/values";
 import type { Texts } from "./editing";
+import RulesField from "./RulesField.vue";
 import TurnsField from "./TurnsField.vue";
 
 const texts = defineModel<Texts>({ required: true });
@@ -41,6 +42,16 @@ defineExpose({ focus });
       ></textarea>
     </label>
     <div data-field="turns"><TurnsField v-model="texts.turns" /></div>
+    <div data-field="person"><RulesField v-model="texts.person" /></div>
+    <label v-if="texts.turns.length || texts.person.rules.length || texts.ends" class="flex flex-col gap-1" data-field="ends">
+      <span>How should the talk end?</span>
+      <select v-model="texts.ends" class="field px-1" data-test="case-ends">
+        <option value="">before its limit</option>
+        <option value="done">done: the person has nothing left to say</option>
+        <option value="gave up">given up: the person leaves</option>
+        <option value="too long">too long: it reaches its limit</option>
+      </select>
+    </label>
     <div class="grid grid-cols-2 gap-4" data-field="label">
       <LabelField v-model="texts.label" :labels="labels" />
       <label class="flex flex-col gap-1">

@@ -1,9 +1,22 @@
 /** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
-import type { Case, CasePage } from "@/api/schema";
+import type { Case, CasePage, Expectation, Person } from "@/api/schema";
 import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
 
 export type Choice = "" | "yes" | "no";
+export interface RuleTexts {
+  asked: string;
+  /** One a line. */
+  say: string;
+  leaves: boolean;
+}
+export interface PersonTexts {
+  rules: RuleTexts[];
+  /** One a line. */
+  otherwise: string;
+  most: string;
+}
+
 export interface Texts {
   inputs: Record<string, string>;
   label: string;
@@ -18,6 +31,9 @@ export interface Texts {
   refuse: Choice;
   /** What the person says next, each turn a text of its own. */
   turns: string[];
+  person: PersonTexts;
+  /** How the talk should end. */
+  ends: string;
   /** With commas between. */
   tags: string;
   note: string;
@@ -35,6 +51,8 @@ export const FIELDS: Record<Field, string> = {
   known: "whether the inputs tell",
   refuse: "whether to decline",
   turns: "turns",
+  person: "rules of the person",
+  ends: "how the talk ends",
   tags: "tags",
   note: "note",
   owner: "owner",
@@ -52,6 +70,8 @@ export function textsOf(content: Case): Texts {
     known: choiceOf(expect?.known),
     refuse: choiceOf(expect?.refuse),
     turns: [...turns],
+    person: personTexts(content.person),
+    ends: expect?.ends ?? "",
     tags: tags.join(", "),
     note: content.note ?? "",
     owner: content.owner ?? "",
@@ -74,10 +94,12 @@ export function contentWith(content: Case, texts: Texts): Case {
       answer: taken("answer", texts.answer.trim() ? texts.answer : null, expect?.answer),
       known: taken("known", chosenIn(texts.known), expect?.known),
       refuse: taken("refuse", chosenIn(texts.refuse), expect?.refuse),
+      ends: taken("ends", (texts.ends || null) as Expectation["ends"], expect?.ends),
       must_say: taken("mustSay", linesOf(texts.mustSay), expect?.must_say),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
+    person: changed.has("person") ? personFrom(texts.person) : content.person,
     tags: taken("tags", listFrom(texts.tags), content.tags),
     note: taken("note", texts.note, content.note),
     owner: taken("owner", texts.owner.trim(), content.owner),
@@ -90,6 +112,24 @@ function valueLike(kept: unknown, text: string): unknown {
   if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
   if (typeof kept === "string" && kept !== "") return text;
   return valueOf(text);
+}
+
+const USUAL_TURNS = 8;
+export function personTexts(person: Person | null | undefined): PersonTexts {
+  return {
+    rules: (person?.rules ?? []).map(({ asked, say, leaves }) => ({ asked, say: (say ?? []).join("\n"), leaves: leaves ?? false })),
+    otherwise: (person?.otherwise ?? []).join("\n"),
+    most: String(person?.most_turns ?? USUAL_TURNS),
+  };
+}
+/** None where there is nothing that they could say. */
+export function personFrom({ rules, otherwise, most }: PersonTexts): Person | null {
+  if (!rules.length && !otherwise.trim()) return null;
+  return {
+    rules: rules.map(({ asked, say, leaves }) => ({ asked: asked.trim(), say: linesOf(say), leaves })),
+    otherwise: linesOf(otherwise),
+    most_turns: Math.min(Math.max(Math.round(Number(most)) || USUAL_TURNS, 1), 40),
+  };
 }
 
 const choiceOf = (value: boolean | null | undefined): Choice => (value == null ? "" : value ? "yes" : "no");

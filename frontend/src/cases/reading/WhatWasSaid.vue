@@ -41,5 +41,20 @@ const isPassages = (value: unknown): value is Passage[] => Array.isArray(value) 
         <span class="font-serif text-read whitespace-pre-wrap">{{ turn }}</span>
       </li>
     </ol>
+    <section v-if="content.person" class="border-t border-rule-soft pt-2" aria-label="What the person says by rules" data-test="said-by-rules">
+      <p v-for="(rule, at) in content.person.rules" :key="at" class="cursor-text py-0.5" @click="$emit('edit', 'person')">
+        Asked for <span class="font-mono text-sm">{{ rule.asked }}</span>:
+        <template v-if="rule.say?.length">
+          <template v-for="(words, time) in rule.say" :key="time"><span v-if="time" class="caption"> then </span><span class="font-serif text-read">“{{ words }}”</span></template
+          ><template v-if="rule.leaves">, and leaves when asked once more</template>.
+        </template>
+        <template v-else>{{ rule.leaves ? "leaves" : "the talk is done" }}.</template>
+      </p>
+      <p class="cursor-text py-0.5 text-ink-2" @click="$emit('edit', 'person')">
+        <template v-if="content.person.otherwise?.length">Else: <span v-for="(words, time) in content.person.otherwise" :key="time" class="font-serif text-read"><span v-if="time" class="caption"> then </span>“{{ words }}”</span>. </template>
+        <template v-else>Else the talk is done. </template>
+        {{ content.person.most_turns ?? 8 }} turns at most.
+      </p>
+    </section>
   </section>
 </template>

@@ -2,12 +2,20 @@
 /** What the person says next: typed, or taken from the case; and the talk replayed. */
 import { computed, ref, watch } from "vue";
 
+import type { PersonSays } from "@/api/schema";
 import { count } from "@/marks/format";
 
-const props = defineProps<{ turns: string[]; caseTurns: string[]; busy: boolean; ready: boolean }>();
+const props = defineProps<{
+  turns: string[];
+  caseTurns: string[];
+  /** What the person of the case says by rules to the first column's answers, or how the talk ended; null without rules. */
+  byRules: PersonSays | null;
+  busy: boolean;
+  ready: boolean;
+}>();
 const emit = defineEmits<{ next: [text: string]; replay: []; over: [] }>();
 const text = ref("");
-const suggested = computed(() => props.caseTurns[props.turns.length] ?? "");
+const suggested = computed(() => (props.byRules && props.ready ? (props.byRules.said ?? "") : (props.caseTurns[props.turns.length] ?? "")));
 
 watch(
   () => props.turns.length,
@@ -30,8 +38,9 @@ function send(): void {
       data-test="next-turn"
     />
     <button v-if="suggested && !text" type="submit" class="link shrink-0 text-sm" :disabled="!ready || busy" data-test="take-turn">
-      take it from the case ({{ turns.length + 1 }} of {{ caseTurns.length }})
+      {{ byRules ? "say it, by the case’s rules" : `take it from the case (${turns.length + 1} of ${caseTurns.length})` }}
     </button>
+    <span v-if="byRules?.ended && ready" class="shrink-0 text-sm text-ink-2" data-test="talk-ended">the talk ended: {{ byRules.ended }}</span>
     <template v-if="turns.length">
       <button type="button" class="link shrink-0 text-sm" :disabled="busy" data-test="replay" @click="emit('replay')">
         Replay {{ count(turns.length + 1, "turn") }}

@@ -39,7 +39,7 @@ const tryOut = useTryOut(props.name, {
   edits: () => props.edits,
   inputNames: () => props.inputNames,
 });
-const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, userTurns } = tryOut;
+const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, byRules, hasRules, userTurns } = tryOut;
 /** The case that is on its way; who asks meanwhile means that one. */
 let choosing: Promise<unknown> | null = null;
 const request = ref<Request | null>(null);
@@ -79,7 +79,7 @@ const shownInputs = computed(() => props.inputNames.filter((input) => described(
 const chosen = computed(() => (kept.data.value?.number === caseNumber.value ? kept.data.value : null));
 const expected = computed(() => (changed.value ? "" : (expect.value.label ?? "")));
 const converses = computed(
-  () => props.prompt.reply?.kind !== "json" || userTurns.value.length > 0 || caseTurns.value.length > 0 || !!props.prompt.inputs?.some((each) => each.kind === "dialogue"),
+  () => props.prompt.reply?.kind !== "json" || userTurns.value.length > 0 || caseTurns.value.length > 0 || hasRules.value || !!props.prompt.inputs?.some((each) => each.kind === "dialogue"),
 );
 const answered = computed(() => columns.value.some((column) => column.answer));
 
@@ -219,6 +219,7 @@ useKeys([
         v-if="converses && (answered || userTurns.length)"
         :turns="userTurns"
         :case-turns="caseTurns"
+        :by-rules="byRules"
         :busy="busy"
         :ready="answered"
         @next="tryOut.sayNext"

@@ -1,9 +1,10 @@
 import { computed, onScopeDispose, ref, toRaw, watch } from "vue";
 
 import { recall, rememberText } from "@/keep/storage";
+import { usePersonSays } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/subjects";
-import type { Asked, CasePage, Expectation, Input, Prompt, TryOut } from "@/api/schema";
+import type { Asked, CasePage, Expectation, Input, Person, Prompt, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
@@ -39,6 +40,7 @@ export function useTryOut(name: string, given: Given) {
   const keptInputs = ref<Record<string, unknown> | null>(null);
   /** What the person of the case says next, turn by turn. */
   const caseTurns = ref<string[]>([]);
+  const casePerson = ref<Person | null>(null);
   /** What was said after the first words, in all columns. */
   const userTurns = ref<string[]>([]);
   const columns = ref<Column[]>(
@@ -103,12 +105,21 @@ export function useTryOut(name: string, given: Given) {
   function know(kept: CasePage | null): void {
     expect.value = kept?.content.expect ?? {};
     caseTurns.value = kept?.content.turns ?? [];
+    casePerson.value = kept?.content.person ?? null;
     keptInputs.value = kept?.content.inputs ?? null;
   }
   /** The case's text was changed for this try: what is expected of the case is not expected of it. */
   const changed = computed(
     () => keptInputs.value !== null && given.inputNames().some((input) => asText(keptInputs.value?.[input]) !== asText(inputs.value[input])),
   );
+
+  /** The answers of the first column: by them the person of the case says the next words, to all columns. */
+  const heard = computed(() => (columns.value[0] ? exchangesOf(columns.value[0]).map(({ answer }) => answer.answer) : []));
+  const says = usePersonSays(
+    computed(() => ({ answers: heard.value, case: { turns: caseTurns.value, person: casePerson.value } })),
+    () => casePerson.value !== null && heard.value.length > 0,
+  );
+  const byRules = computed(() => (casePerson.value && !says.isPlaceholderData.value ? (says.data.value ?? null) : null));
 
   function startOver(): void {
     round += 1; // whatever goes on ends
@@ -256,7 +267,7 @@ export function useTryOut(name: string, given: Given) {
   onScopeDispose(stopAll);
 
   return {
-    inputs, sent, caseNumber, expect, changed, know, caseTurns, userTurns, columns, repeats, oneSeed, spent, busy,
+    inputs, sent, caseNumber, expect, changed, know, caseTurns, byRules, hasRules: computed(() => casePerson.value !== null), userTurns, columns, repeats, oneSeed, spent, busy,
     useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
   };
 }
