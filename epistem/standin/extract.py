@@ -40,7 +40,12 @@ _PLACE = re.compile(rf"\b(?:from|to|at|in|near|on|of) {_PROPER}")
 _MONEY = re.compile(
     r"(?:[€£$] ?\d+(?:[.,]\d\d)?|\b\d+(?:[.,]\d\d)? ?(?:euros?|pounds?|dollars?|EUR|GBP)\b)"
 )
-_THING = re.compile(r"\b(?:my|a|an|the|our|his|her|one) ((?:[a-z][\w-]+ ){0,2}[a-z][\w-]+)", re.I)
+_THING = re.compile(
+    r"\b((?:on|in|at|from|to|near|aboard|into|onto|off) )?(?:my|a|an|the|our|his|her|one) "
+    r"((?:[a-z][\w'’-]+ ){0,2}[a-z][\w'’-]+)",
+    re.I,
+)
+_VAGUE = re.compile(r"(?:thing|things|something|anything|question|problem|bit|lot|one)\Z", re.I)
 _SMALL = re.compile(
     r"(?:on|in|at|from|with|was|is|are|has|had|this|that|i|we|since|yesterday|today|left|when|and|to|"
     r"of|for|by|near|after|before|please|it|will)\Z",
@@ -139,7 +144,8 @@ def thing_in(text: str, name: str) -> str | None:
         re.I,
     ):
         for match in _THING.finditer(text):
-            if kept := until_small(match[1]):
+            kept = None if match[1] else until_small(match[2])  # in a place is no thing
+            if kept and not _VAGUE.match(kept):
                 return kept
     if re.search(r"problem|issue|matter|complaint|symptom|fault", name, re.I):
         trouble = re.search(

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
+from epistem.core.checks.base import Answer
 from epistem.core.errors import InvalidInput, NotFound
 from epistem.core.trials.marks import verdict_texts
 from epistem.store import marks, readings, trial_cases, trials
@@ -22,12 +23,15 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.web.trials import TrialPath
+from epistem.work.talks import talks_of
 
 bp = blueprint("readings")
 
 MOST_BYTES = 150_000
 """About how long a page of ticks is at most."""
 MOST_AT = 100
+MOST_TURN = 4_000
+"""Characters of an earlier turn that are shown."""
 
 
 class Ticks(Shape):
@@ -76,6 +80,11 @@ class CallShape(Shape):
     error: str | None
 
 
+class TurnShape(Shape):
+    role: Literal["user", "assistant"]
+    text: str
+
+
 class ReadingLine(Shape):
     """Tokens, cost and time are those of all its `calls` together, and estimates where a server did
     not tell."""
@@ -96,6 +105,10 @@ class ReadingLine(Shape):
     error: str | None
     findings: list[FindingShape]
     calls: int
+    talk: list[TurnShape] = Field(
+        description="Of a talk what was said before the answer: answers and what the person said, in turn."
+    )
+    ended: str = Field(description="How the talk ended; empty for what is none.")
 
 
 class ReadingShape(Shape):
@@ -194,7 +207,10 @@ def list_readings(path: TrialPath, query: CellQuery) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
         found = readings.at(tx, trial.id, query.arm, query.case_at)
-    return reply(ReadingList(readings=[_reading(trial, reading) for reading in found]))
+        talks = talks_of(tx, trial, found)
+    return reply(
+        ReadingList(readings=[_reading(trial, each, talks.get(each.id)) for each in found])
+    )
 
 
 @bp.get(
@@ -205,8 +221,9 @@ def get_reading(path: ReadingPath) -> Response:
     with transaction() as tx:
         reading = readings.get(tx, path.reading_id)
         trial = trials.get(tx, reading.trial_id)
+        talk = talks_of(tx, trial, [reading]).get(reading.id)
     calls = [_call(each) for each in reading.calls]
-    return reply(ReadingShape(reading=_reading(trial, reading), calls=calls))
+    return reply(ReadingShape(reading=_reading(trial, reading, talk), calls=calls))
 
 
 def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
@@ -218,12 +235,14 @@ def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
     }
 
 
-def _reading(trial: trials.Trial, reading: readings.Reading) -> ReadingLine:
-    names = set(ReadingLine.model_fields) - {"findings", "calls"}
+def _reading(trial: trials.Trial, reading: readings.Reading, talk: Answer | None) -> ReadingLine:
+    names = set(ReadingLine.model_fields) - {"findings", "calls", "talk", "ended"}
     return ReadingLine(
         **{name: getattr(reading, name) for name in names},
         findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
         calls=len(reading.calls),
+        talk=[TurnShape(role=t.role, text=t.text[:MOST_TURN]) for t in talk.before] if talk else [],
+        ended=talk.ended if talk else "",
     )
 
 

@@ -28,6 +28,23 @@ def case(page: Page) -> None:
     page.until(lambda: len(page.all("case-row")) > 10)
 
 
+def bring_in(page: Page) -> None:
+    """A table as people have them: some rows can't be taken."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "desk-log.csv"
+        file.write_text(
+            "Ticket;What was written;Sort;Week\n"
+            '901;"Where is my umbrella; I left it on the 9:10?";lost_item;first week\n'
+            "902;Is the evening boat full already?;delay;first week\n"
+            "903;Money back for the cancelled trip please!;REFUND;first week\n"
+            "904;Can I take 40 sheep?;freight;\n905;Something odd;complaint;\n906;;;\n"
+            "907;Two wishes: a ramp, and my money;access | refund;hard\n"
+        )
+        page.click("bring-in")
+        page.find("case-file").send_keys(str(file))
+        page.find("bad-rows")
+
+
 def plan(page: Page) -> None:
     page.until(lambda: len(page.all("arm")) == 4)
     page.fill("repeats", "10")
@@ -55,7 +72,7 @@ def models(page: Page) -> None:
 
 def starters(page: Page) -> None:
     page.click("new-prompt")
-    page.fill("new-name", "lost item")
+    page.fill("new-name", "found bag")
     page.click("starter-collect")
 
 
@@ -129,6 +146,8 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("starters", "/", starters),
     ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),
+    ("bring-in", f"{PROMPT}/cases", bring_in),
+    ("dialogue", "/subjects/lost-item/verdict/3?case=17", lambda page: page.find("talk-rows")),
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),
     ("models", "/models/plover-judge", models),

@@ -132,7 +132,7 @@ def test_a_person_who_answers_by_rules_is_written_and_tried_turn_by_turn(page, m
     page.until(lambda: not page.all("rule-doubt"))
     page.choose("case-ends", "too long")
     page.click("save-case")
-    page.reads("said-by-rules", "Asked for date | when: “Tuesday.” then “I told you: Tuesday.”.")
+    page.reads("said-by-rules", "Asked for date | when: “Tuesday.” then “I told you: Tuesday.”")
     person = make.call("GET", "/subjects/rules/cases/1")[0]["content"]["person"]
     assert person["rules"][1]["say"] == ["Tuesday.", "I told you: Tuesday."]
     assert person["otherwise"] == ["Hm?"]

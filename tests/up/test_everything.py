@@ -30,9 +30,9 @@ def demo(tmp_path_factory, demo_home):
 
 class TestDemo:
     def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo, demo_home):
-        [line] = [
-            each for each in demo.get("/subjects")["subjects"] if each["name"] != "desk-reply"
-        ]
+        named = {each["name"]: each for each in demo.get("/subjects")["subjects"]}
+        assert sorted(named) == ["desk-reply", "lost-item", "triage-message"]
+        line = named["triage-message"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",
             2,
@@ -63,6 +63,21 @@ class TestDemo:
         [tone] = [each for each in verdict["scores"] if each["measure"] == at["judge.rubric"]]
         assert [each["word"] for each in tone["differences"] if each["arm"] == 1] == ["higher"]
         assert verdict["trust"][at["judge.rubric"]]["trusted"]
+
+    def test_talks_by_rules_go_their_own_ways_and_asking_one_thing_at_a_time_pays(self, demo):
+        [line] = [each for each in demo.get("/subjects")["subjects"] if each["name"] == "lost-item"]
+        trial, verdict = (
+            demo.get(f"/trials/{line['latest_trial']}{more}") for more in ("", "/verdict")
+        )
+        at = {measure["key"]: measure["index"] for measure in verdict["measures"]}
+        words = {c["measure"]: c["word"] for c in verdict["comparisons"]}
+        assert [words[at[f"outcome.{k}"]] for k in ("one_thing", "must_say")] == ["better"] * 2
+        assert trial["calls"] > 2 * trial["recorded"]
+        case = f"/trials/{trial['id']}/readings?case_at=17&arm="
+        one, other = (demo.get(f"{case}{arm}")["readings"][0] for arm in (0, 1))
+        assert one["talk"][1]["role"] == "user"
+        assert one["talk"] != other["talk"]
+        assert {one["ended"], other["ended"]} <= {"done", "gave up", "too long"}
 
     def test_every_request_of_the_trial_is_kept(self, demo):
         [first, *_] = demo.get("/trials/1/readings?arm=1&case_at=0")["readings"]

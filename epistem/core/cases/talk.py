@@ -8,6 +8,8 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.cases.person import Ended, Person, met_by
 
+_MARKS = (".", "!", "?", "…", ",", ";", ":", "。", "！", "？")
+
 
 class Talked(NamedTuple):
     """`said[i]` was said after the i-th answer. `ended` is None while it goes on: then something was said
@@ -70,4 +72,12 @@ def _says(person: Person, answer: str, met: list[int], puzzled: int) -> tuple[st
         if not person.otherwise:
             return "", "done"
         words.append(person.otherwise[min(puzzled, len(person.otherwise) - 1)])
-    return " ".join(words), None
+    return _joined(words), None
+
+
+def _joined(words: Sequence[str]) -> str:
+    """Sayings one after the other, with a comma where one does not end in a mark."""
+    told = words[0]
+    for more in words[1:]:
+        told += (" " if told.rstrip().endswith(_MARKS) else ", ") + more
+    return told

@@ -35,11 +35,14 @@ def known(job: Job) -> dict[str, Any]:
     """Values by field, from the user's own words and their answers to questions about a field."""
     fields = fields_of(job)
     found = {name: extract.find(name, job.request.told) for name in fields}
+    answered = set()
     for asked, told in pairwise(job.request.turns):
         if (asked.role, told.role) != ("assistant", "user") or _REFUSES.search(told.text):
             continue
         about = [name for name in fields if _asks_for(asked.text, name)]
-        if len(about) == 1 and found[about[0]] is None and told.text.strip():
+        # What is told when asked for it counts more than what is read out of other words.
+        if len(about) == 1 and about[0] not in answered and told.text.strip():
+            answered.add(about[0])
             found[about[0]] = (
                 extract.find(about[0], told.text) or told.text.strip().rstrip(".!")[:60]
             )

@@ -55,7 +55,7 @@ defineExpose({ focus });
     <div class="grid grid-cols-2 gap-4" data-field="label">
       <LabelField v-model="texts.label" :labels="labels" />
       <label class="flex flex-col gap-1">
-        <span>Others that are right, too <span class="caption">(commas between)</span></span>
+        <span>Others that are right <span class="caption">(with commas)</span></span>
         <input v-model="texts.labels" class="field" data-test="case-labels" />
       </label>
     </div>

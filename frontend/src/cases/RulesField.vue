@@ -20,7 +20,7 @@ const says = usePersonSays(computed(() => ({ answers: [], case: { person: person
 
 <template>
   <fieldset class="flex flex-col gap-1" data-test="rules">
-    <legend class="mb-1">Then by rules <span class="caption">(for talks whose course is open)</span></legend>
+    <legend class="mb-1">Then by rules <span class="caption">(a rule that says nothing ends the talk)</span></legend>
     <div ref="rows" class="flex flex-col gap-2">
       <div v-for="(rule, at) in person.rules" :key="at" class="grid grid-cols-[20px_2fr_3fr] gap-x-2 gap-y-1 border-b border-rule-soft pb-2">
         <span class="pt-1.75 text-right font-mono text-xs text-ink-2">{{ at + 1 }}</span>
@@ -29,7 +29,7 @@ const says = usePersonSays(computed(() => ({ answers: [], case: { person: person
           <TypedField class="field" :model-value="rule.asked" placeholder="date | which day" data-test="rule-asked" @update:model-value="changeRule(at, { asked: $event })"
         /></label>
         <label class="flex flex-col gap-0.5"
-          ><span class="caption">says, a line each time it is asked; nothing ends the talk</span>
+          ><span class="caption">says, a line each time</span>
           <TypedField lines class="field field-sizing-content max-h-40 font-serif" :model-value="rule.say" data-test="rule-say" @update:model-value="changeRule(at, { say: $event })"
         /></label>
         <span class="col-start-2 col-span-2 flex items-center gap-4 text-sm">
@@ -40,7 +40,7 @@ const says = usePersonSays(computed(() => ({ answers: [], case: { person: person
     </div>
     <div v-if="person.rules.length || person.otherwise" class="grid grid-cols-[1fr_auto] gap-3">
       <label class="flex flex-col gap-0.5"
-        ><span class="caption">when no rule is met, says (a line each time); empty ends the talk</span>
+        ><span class="caption">when no rule is met, says; empty ends the talk</span>
         <TypedField lines class="field field-sizing-content max-h-40 font-serif" :model-value="person.otherwise" data-test="rule-otherwise" @update:model-value="change({ otherwise: $event })"
       /></label>
       <label class="flex flex-col gap-0.5"

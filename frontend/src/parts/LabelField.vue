@@ -11,7 +11,7 @@ const choices = computed(() =>
 
 <template>
   <label class="flex flex-col gap-1">
-    <span>Expected label <span class="caption">(left empty, nothing is expected)</span></span>
+    <span>Expected label <span class="caption">(or none)</span></span>
     <select v-if="labels.length" v-model="label" class="field" data-test="expected-label">
       <option value="">nothing expected</option>
       <option v-for="choice in choices" :key="choice" :value="choice">{{ choice }}</option>

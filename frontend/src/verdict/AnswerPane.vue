@@ -64,6 +64,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           <b v-if="reading.finish_reason !== 'stop'" class="font-medium text-straw"
             >{{ STOPS[reading.finish_reason ?? ""] ?? reading.finish_reason }} ·</b
           >
+          <template v-if="reading.ended && reading.ended !== 'done'"><b class="font-medium text-straw">the talk ended: {{ reading.ended }}</b> · </template>
           <template v-if="reading.calls > 1">{{ count(reading.calls, "call") }} · </template>
           <span :title="reading.estimated ? 'The server did not tell the tokens, so these are estimates.' : undefined"
             >{{ reading.estimated ? "about " : "" }}{{ reading.input_tokens }} + {{ reading.output_tokens }} tokens</span

@@ -13,6 +13,7 @@ import { readText } from "@/parts/values";
 import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
+import TalkRows from "./TalkRows.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null; baseline: number }>();
 const changes = useSubjectChanges();
@@ -42,8 +43,6 @@ const answers = computed(() => {
     isBaseline: side === 0,
   }));
 });
-/** What was said after the first words, in a talk. The answers between are among the calls. */
-const turns = computed(() => shown.value?.content.turns ?? []);
 /** Without what stands in the title already. */
 const input = computed(() => Object.entries(shown.value?.content.inputs ?? {}).filter(([, value]) => readText(value) !== shown.value?.title));
 watch(
@@ -98,11 +97,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
         </p>
       </div>
     </header>
-    <ol v-if="turns.length" class="caption max-h-13.5 shrink-0 overflow-auto border-b border-rule-soft px-4 py-1" data-test="reader-turns">
-      <li v-for="(turn, at) in turns" :key="at" class="truncate" :title="turn">
-        <span class="font-mono text-slate">{{ at + 2 }}</span> {{ turn }}<template v-if="at === turns.length - 1"> · answered below</template>
-      </li>
-    </ol>
+    <TalkRows :sides="answers.map((side) => side.reading)" />
     <p v-if="faultOf(left)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(left)) }}</p>
     <div v-else class="flex min-h-0 flex-1">
       <AnswerPane

@@ -15,6 +15,7 @@ interface Passage {
   text: string;
 }
 const isPassages = (value: unknown): value is Passage[] => Array.isArray(value) && value.length > 0 && value.every((each) => isRecord(each) && typeof each.text === "string");
+const isEmpty = (value: unknown) => !asText(value) || (Array.isArray(value) && !value.length);
 </script>
 
 <template>
@@ -33,7 +34,7 @@ const isPassages = (value: unknown): value is Passage[] => Array.isArray(value) 
           <b v-if="each.title" class="font-semibold">{{ each.title }}. </b>{{ each.text }}
         </p>
       </div>
-      <p v-else class="font-serif text-read whitespace-pre-wrap" :class="asText(value) ? '' : 'text-ink-3 italic'">{{ asText(value) || "(nothing)" }}</p>
+      <p v-else class="font-serif text-read whitespace-pre-wrap" :class="isEmpty(value) ? 'text-ink-3 italic' : ''">{{ isEmpty(value) ? "(nothing)" : asText(value) }}</p>
     </div>
     <ol v-if="content.turns?.length" class="flex flex-col gap-1.5 border-t border-rule-soft pt-2" aria-label="What the person says next">
       <li v-for="(turn, at) in content.turns" :key="at" class="flex cursor-text gap-3" @click="$emit('edit', `turn ${at}`)">
@@ -46,14 +47,14 @@ const isPassages = (value: unknown): value is Passage[] => Array.isArray(value) 
         Asked for <span class="font-mono text-sm">{{ rule.asked }}</span>:
         <template v-if="rule.say?.length">
           <template v-for="(words, time) in rule.say" :key="time"><span v-if="time" class="caption"> then </span><span class="font-serif text-read">“{{ words }}”</span></template
-          ><template v-if="rule.leaves">, and leaves when asked once more</template>.
+          ><template v-if="rule.leaves">, and leaves when asked once more</template>
         </template>
-        <template v-else>{{ rule.leaves ? "leaves" : "the talk is done" }}.</template>
+        <template v-else>{{ rule.leaves ? "leaves" : "the talk is done" }}</template>
       </p>
       <p class="cursor-text py-0.5 text-ink-2" @click="$emit('edit', 'person')">
-        <template v-if="content.person.otherwise?.length">Else: <span v-for="(words, time) in content.person.otherwise" :key="time" class="font-serif text-read"><span v-if="time" class="caption"> then </span>“{{ words }}”</span>. </template>
-        <template v-else>Else the talk is done. </template>
-        {{ content.person.most_turns ?? 8 }} turns at most.
+        <template v-if="content.person.otherwise?.length">Else: <span v-for="(words, time) in content.person.otherwise" :key="time" class="font-serif text-read"><span v-if="time" class="caption"> then </span>“{{ words }}”</span></template>
+        <template v-else>Else the talk is done</template>
+        · {{ content.person.most_turns ?? 8 }} turns at most
       </p>
     </section>
   </section>
