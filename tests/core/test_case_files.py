@@ -88,6 +88,10 @@ class TestTables:
         assert [each.case.expect.label for each in pasted.built] == ["lost item", "refund"]
         assert messages(made("pasted", b"message;label\na, b;refund")) == ["a, b"]
 
+    def test_a_first_line_that_names_the_separator_is_heard(self):
+        done = made("a.csv", b"sep=|\r\nmessage|label\r\na, b; c|refund\r\nd|no")
+        assert (messages(done), done.bad[0].line) == (["a, b; c"], 4)
+
     def test_columns_without_a_name_or_twice_the_same_get_one_of_their_own(self):
         content = b"message,,message,message\na,b,c,d"
         assert read_file("a.csv", content, known={"message"}).table.columns == [
@@ -224,6 +228,19 @@ class TestZips:
         assert [each.case.inputs["note"] for each in done.built] == ["a"]
         assert done.built[0].case.inputs["photo"].startswith("data:image/png;base64,")
         assert ["not an image" in done.bad[0].reason, "not in the zip" in done.bad[1].reason] == [
+            True,
+            True,
+        ]
+
+    def test_a_case_as_it_is_written_here_with_an_image_that_is_none_is_told(self):
+        lines = [
+            {"inputs": {"photo": "data:image/png;base64,AAAA"}},
+            {"inputs": {"photo": 5}, "x": 1},
+        ]
+        lines.append({"inputs": {"photo": ""}, "tags": "hard"})
+        read = "\n".join(json.dumps(line) for line in lines[::2]).encode()
+        done = made("a.jsonl", read, [Input(name="photo", kind="image")])
+        assert ["not an image" in done.bad[0].reason, done.bad[1].reason.startswith("tags: ")] == [
             True,
             True,
         ]

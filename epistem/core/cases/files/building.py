@@ -60,7 +60,9 @@ def build(
         return done
     if not table.whole:
         check_columns(table, columns)
-    build_row = _Whole(origin) if table.whole else _ByColumns(columns, wanted, images or {}, origin)
+    build_row = (
+        _Whole(wanted, origin) if table.whole else _ByColumns(columns, wanted, images or {}, origin)
+    )
     keys: dict[str, int] = {}
     for row in table.rows:
         try:
@@ -102,11 +104,18 @@ def check_columns(table: Table, columns: Sequence[Column]) -> None:
 class _Whole:
     """Rows that are cases already."""
 
-    def __init__(self, origin: str) -> None:
+    def __init__(self, wanted: Wanted, origin: str) -> None:
+        self._images = [each.name for each in wanted.inputs if each.kind == "image"]
         self._origin = origin
 
     def __call__(self, row: Row) -> Built:
-        case = checked(Case.from_json(row.cells))
+        try:
+            case = checked(Case.from_json(row.cells))
+        except InvalidInput as error:
+            raise InvalidInput(f"{error.field}: {error.message}") from error
+        for name in self._images:
+            if case.inputs.get(name) not in (None, ""):
+                checked_image(case.inputs[name], name)
         if not case.origin:
             case = case.model_copy(update={"origin": self._origin})
         return Built(row.line, case, frozenset(Case.model_fields))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections import Counter
 from collections.abc import Collection, Iterator
 from itertools import islice
@@ -20,6 +21,8 @@ from epistem.core.cases.files.table import (
 )
 from epistem.core.errors import InvalidInput
 
+_HINT = re.compile(r"sep=(.)(?:\r\n|\n|\r)")
+"""A first line by which spreadsheets are told the separator."""
 SEPARATORS = ("\t", ",", ";", "|")
 _LOOKED_AT = 60
 """Rows by which the separator is found."""
@@ -40,6 +43,10 @@ def read_delimited(
     columns than are taken."""
     if separator and (len(separator) != 1 or separator in '"\r\n'):
         raise InvalidInput("The separator has to be one character.", field="separator")
+    if (hint := _HINT.match(text)) is not None:
+        separator = separator or hint[1]
+        # Its line stays counted, so that the lines that are told are those of the file.
+        text = "\n" + text[hint.end() :]
     whole_lines = False
     if as_lines and not separator:
         separator = _by_header(text, known) or "\t"

@@ -21,7 +21,7 @@ from epistem.core.errors import InvalidFile, InvalidInput
 from epistem.core.plain import check_plain
 from epistem.core.prompts.yaml_read import read_yaml
 
-MOST_ENTRIES = 3_000_000
+MOST_ENTRIES = 600_000
 _SPACE = re.compile(r"[\s,]*")
 _OWN = set(Case.model_fields)
 

@@ -46,7 +46,7 @@ class Table:
 
 def shown(value: Any) -> str:
     """The first words of what stands in a row."""
-    text = " ".join(str(value).split())
+    text = " ".join(str(value)[: 4 * SHOWN].split())
     return text if len(text) <= SHOWN else text[: SHOWN - 1] + "…"
 
 
