@@ -16,6 +16,7 @@ from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
+    case_batches,
     cases,
     checks,
     drafts,
@@ -67,6 +68,7 @@ def make_app(database: Database | None) -> OpenAPI:
         fragments,
         files,
         cases,
+        case_batches,
         fared,
         imports,
         checks,

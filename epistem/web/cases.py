@@ -9,7 +9,7 @@ from epistem.core.cases.content import Case, title_of
 from epistem.core.cases.filters import filter_from
 from epistem.core.cases.person import Ended, doubts_of
 from epistem.core.cases.talk import talked
-from epistem.core.shapes import Document, Tag
+from epistem.core.shapes import Document
 from epistem.store import case_lists, cases, subjects
 from epistem.store.case_lists import Asked, Column, Order
 from epistem.web.arms import arms_named
@@ -33,7 +33,7 @@ bp = blueprint("cases")
 
 LISTED = 100
 MOST_TAGS = 200
-MOST_AT_ONCE = 2_000
+
 MOST_NUMBERS = 20_000
 
 
@@ -121,51 +121,6 @@ class CaseTags(Shape):
 
 class CasePath(SubjectPath):
     number: int = Field(ge=1)
-
-
-class NewCases(Document):
-    cases: list[Case] = Field(min_length=1, max_length=MOST_AT_ONCE)
-
-
-class CaseRevision(Document):
-    number: int = Field(ge=1)
-    revision: int = Field(ge=1)
-
-
-class KeptCases(Shape):
-    cases: list[CaseRevision]
-
-
-class Deletions(Document):
-    cases: list[CaseRevision] = Field(min_length=1, max_length=MOST_AT_ONCE)
-    deleted: bool
-
-
-class Tagging(Document):
-    """Tags that these cases are given, and those that are taken from them."""
-
-    numbers: list[int] = Field(min_length=1, max_length=MOST_AT_ONCE)
-    add: list[Tag] = Field(default_factory=list, max_length=50)
-    remove: list[Tag] = Field(default_factory=list, max_length=50)
-
-
-class PutAway(Document):
-    """Cases as they are now, whoever changed them last."""
-
-    numbers: list[int] = Field(min_length=1, max_length=MOST_AT_ONCE)
-    away: bool
-
-
-class EditedCase(Document):
-    """Its revision before a change, and after."""
-
-    number: int = Field(ge=1)
-    was: int = Field(ge=1)
-    became: int = Field(ge=1)
-
-
-class EditedCases(Document):
-    cases: list[EditedCase] = Field(max_length=MOST_AT_ONCE)
 
 
 class ToPerson(Document):
@@ -266,46 +221,6 @@ def keep_case(path: SubjectPath, body: Case) -> Response:
 
 
 @bp.post(
-    "/subjects/<name>/cases/several", responses={201: KeptCases}, operation_id="keepCases",
-    summary="Keep several cases at once, all or none",
-)  # fmt: skip
-def keep_cases(path: SubjectPath, body: NewCases) -> Response:
-    with transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        kept = work.keep_all(tx, subject, body.cases)
-    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
-    return reply(KeptCases(cases=lines), 201)
-
-
-@bp.put(
-    "/subjects/<name>/cases/deletion", responses={200: KeptCases, 412: Problem},
-    operation_id="deleteCases", summary="Put several cases away, or bring them back, all or none",
-)  # fmt: skip
-def delete_cases(path: SubjectPath, body: Deletions) -> Response:
-    """Each goes with the revision that was seen of it."""
-    with transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        kept = [
-            work.set_away(tx, subject, each.number, body.deleted, each.revision)
-            for each in body.cases
-        ]
-    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
-    return reply(KeptCases(cases=lines))
-
-
-@bp.put(
-    "/subjects/<name>/cases/tags", responses={200: EditedCases}, operation_id="tagCases",
-    summary="Give several cases tags, or take tags from them, all or none",
-)  # fmt: skip
-def tag_cases(path: SubjectPath, body: Tagging) -> Response:
-    """Answers with those that it changed, as `restoreCases` takes them to undo it."""
-    with transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        edited = work.tag(tx, subject, body.numbers, body.add, body.remove)
-    return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
-
-
-@bp.post(
     "/talks/next", responses={200: PersonSays}, operation_id="personSays",
     summary="What the person of a case says next, by its turns and rules",
 )  # fmt: skip
@@ -314,35 +229,6 @@ def person_says(body: ToPerson) -> Response:
     said = told.said[-1] if body.answers and told.ended is None else None
     doubts = doubts_of(body.case.person) if body.case.person else []
     return reply(PersonSays(said=said, ended=told.ended, doubts=doubts))
-
-
-@bp.put(
-    "/subjects/<name>/cases/away", responses={200: KeptCases}, operation_id="putCasesAway",
-    summary="Put several cases away, or bring them back, whatever revision they have",
-)  # fmt: skip
-def put_cases_away(path: SubjectPath, body: PutAway) -> Response:
-    """Answers with those that it changed, as `deleteCases` takes them to undo it."""
-    with transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        kept = [
-            work.set_away(tx, subject, each.number, body.away, each.revision)
-            for each in (cases.get(tx, subject, number) for number in dict.fromkeys(body.numbers))
-            if (each.deleted_at is not None) != body.away
-        ]
-    lines = [CaseRevision(number=each.number, revision=each.revision) for each in kept]
-    return reply(KeptCases(cases=lines))
-
-
-@bp.put(
-    "/subjects/<name>/cases/restored", responses={200: EditedCases, 412: Problem},
-    operation_id="restoreCases", summary="Make several cases what they were before a change, all or none",
-)  # fmt: skip
-def restore_cases(path: SubjectPath, body: EditedCases) -> Response:
-    with transaction() as tx:
-        subject = subjects.get(tx, path.name)
-        given = [work.Edited(each.number, each.was, each.became) for each in body.cases]
-        restored = work.restore(tx, subject, given)
-    return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in restored]))
 
 
 @bp.get(
