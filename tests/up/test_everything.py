@@ -88,6 +88,28 @@ class TestDemo:
 
 
 class TestCommand:
+    def test_cases_come_in_from_a_folder_are_listed_and_go_out_as_they_are(self, demo, tmp_path):
+        folder = tmp_path / "notes"
+        (folder / "june").mkdir(parents=True)
+        (folder / "june" / "1.txt").write_text("I lost a kite")
+        (folder / "odd.bin").write_bytes(b"\x00")
+        done = run(demo.home, "cases", "import", "lost-item", str(folder), "--dry-run")
+        assert (done.returncode, "Nothing is kept" in done.stdout) == (1, True), done.stderr
+        done = run(demo.home, "cases", "import", "lost-item", str(folder))
+        assert done.returncode == 1  # a row could not be taken
+        assert "1 new, 0 changed, 0 known, 1 that can't be taken" in done.stdout
+        assert "1 case kept" in done.stdout
+        listed = run(demo.home, "cases", "list", "lost-item", "--find", "tag:june")
+        assert "I lost a kite" in listed.stdout
+        out = run(demo.home, "cases", "export", "lost-item", "--find", "kite")
+        assert json.loads(out.stdout)["inputs"] == {"message": "I lost a kite"}
+        file = tmp_path / "kite.jsonl"
+        file.write_text(out.stdout)
+        done = run(demo.home, "cases", "import", "lost-item", str(file))
+        assert (done.returncode, "0 new, 0 changed, 1 known" in done.stdout) == (0, True)
+        done = run(demo.home, "cases", "import", "lost-item", str(file), "--column", "x=label")
+        assert (done.returncode, "no column “x”" in done.stderr) == (2, True)
+
     def test_a_trial_from_a_file_prints_its_verdict(self, demo, tmp_path):
         plan = tmp_path / "plan.yaml"
         plan.write_text(PLAN)
