@@ -93,7 +93,7 @@ EIGHT = CHECKS + [
         ("safety.personal_data", {}),
         ("safety.promises", {}),
         ("tone.emoji", {}),
-        ("grounding.unsourced", {}),
+        ("grounding.numbers", {}),
     )
 ]
 CASES = 100
