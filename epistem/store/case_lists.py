@@ -62,12 +62,19 @@ class Asked:
 
 
 EVERY = Asked()
+EXPECTED = {
+    Has.ANSWER: "an answer",
+    Has.MUST_SAY: "words",
+    Has.MUST_NOT_SAY: "no words",
+    Has.KNOWN: "to know or not",
+    Has.REFUSE: "to decline or not",
+}
 
 
 @dataclass(frozen=True)
 class Line:
     """What a list shows of a case. `turns` counts what the person says after the inputs; `by_rules`: they go
-    on by rules."""
+    on by rules. `expects` are the words of what is expected besides a label."""
 
     number: int
     title: str
@@ -76,6 +83,7 @@ class Line:
     turns: int
     changed_at: datetime
     by_rules: bool
+    expects: list[str]
 
 
 def lines(
@@ -265,5 +273,7 @@ def _lines_of(tx: Transaction, subject: Subject, wanted: Sequence[int]) -> list[
 
 def _line_from(row: tuple[Any, ...]) -> Line:
     number, title, label, tags, turns, changed_at, has = row
-    by_rules = bool((has or 0) & Has.RULES)
-    return Line(number, title, label, json.loads(tags or "[]"), turns, changed_at, by_rules)
+    told = Has(has or 0)
+    expects = [words for flag, words in EXPECTED.items() if flag in told]
+    tags = json.loads(tags or "[]")
+    return Line(number, title, label, tags, turns, changed_at, Has.RULES in told, expects)

@@ -16,7 +16,7 @@ from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
-    case_batches,
+    case_batches,  # noqa: F401 (its routes belong to the blueprint of cases)
     cases,
     checks,
     drafts,
@@ -68,7 +68,6 @@ def make_app(database: Database | None) -> OpenAPI:
         fragments,
         files,
         cases,
-        case_batches,
         fared,
         imports,
         checks,

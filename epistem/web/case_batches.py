@@ -8,11 +8,10 @@ from pydantic import Field
 from epistem.core.cases.content import Case
 from epistem.core.shapes import Document, Tag
 from epistem.store import cases, subjects
+from epistem.web.cases import bp  # one path has routes of both, and is described by one blueprint
 from epistem.web.problems import Problem
-from epistem.web.replies import Shape, SubjectPath, blueprint, reply, transaction
+from epistem.web.replies import Shape, SubjectPath, reply, transaction
 from epistem.work import cases as work
-
-bp = blueprint("case_batches")
 
 MOST_AT_ONCE = 2_000
 

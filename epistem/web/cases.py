@@ -58,6 +58,7 @@ class CaseEntry(Shape):
     turns: int
     changed_at: Moment
     by_rules: bool
+    expects: list[str] = Field(description="What is expected besides a label, in a few words.")
 
 
 class CaseList(Shape):

@@ -101,19 +101,20 @@ def keep(
             raise Conflict(f"This file was {done} already. Choose it again to bring it in anew.")
         _, _, _, made = _built(tx, subject, coming)
         built, _ = _once_each(made)
-        todo = [row.line for row in _sorted(tx, subject, built) if row.outcome != "known"]
+        # By their place: a JSON file may have all of its records in one line.
+        rows = zip(built, _sorted(tx, subject, built), strict=True)
+        todo = [each for each, row in rows if row.outcome != "known"]
         if coming.status == "open":
             if not todo:
                 raise Conflict("Nothing in this file is new. There is nothing to keep.")
             imports.set_status(tx, number, "keeping", len(todo))
-    by_line = {each.line: each for each in built}
     needed: list[Case] = []
-    for lines in _batches(todo):
+    for batch in _batches(todo):
         with database.transaction(by=by) as tx:
             coming = imports.get(tx, subject, number, lock=True)
             if coming.status != "keeping":
                 return coming
-            needed += _keep_batch(tx, subject, number, [by_line[line] for line in lines])
+            needed += _keep_batch(tx, subject, number, batch)
             coming = imports.get(tx, subject, number)
         say(coming)
     with database.transaction(by=by) as tx:
@@ -223,7 +224,7 @@ def _keep_batch(
     return [row.case for row in rows if row.outcome != "known"]
 
 
-def _batches(lines: Sequence[int]) -> Iterator[list[int]]:
-    waiting = iter(lines)
+def _batches(built: Sequence[Built]) -> Iterator[list[Built]]:
+    waiting = iter(built)
     while batch := list(islice(waiting, A_BATCH)):
         yield batch

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from epistem.core.cases.content import Case, Expectation, checked
 from epistem.core.cases.files.building import Wanted, build
 from epistem.core.cases.files.columns import Column, guessed, known_names
+from epistem.core.cases.files.packed import by_name
 from epistem.core.cases.files.reading import HowToRead, read_file
 from epistem.core.cases.files.writing import csv_of, jsonl_of
 from epistem.core.cases.identity import asked_hash
@@ -175,6 +176,15 @@ class TestColumns:
         [each] = made("a.csv", b"message,label\na,refund | lost item").built
         assert (each.case.expect.label, each.case.expect.labels) == ("refund", ["lost item"])
 
+    def test_labels_of_nothing_are_none_and_what_is_too_long_says_which_field(self):
+        rows = f"message,label\na, | \nb,  \nc,{'x' * 300}"
+        done = made("a.csv", rows.encode())
+        assert [each.case.expect.label for each in done.built] == [None, None]
+        done = made("a.csv", rows.encode(), labels=[])
+        assert "expect.label: " in done.bad[0].reason
+        talk = [Input(name="talk", kind="dialogue")]
+        assert "no list of turns" in made("a.csv", b"talk,x\nhello there,y", talk).bad[0].reason
+
     def test_an_id_that_comes_twice_is_told_with_the_line_of_the_first(self):
         done = made("a.csv", b"id,message\n7,a\n8,b\n7,c")
         assert [bad.reason for bad in done.bad] == ["has the id 7, as line 2 has"]
@@ -244,6 +254,13 @@ class TestZips:
             True,
             True,
         ]
+
+    def test_an_image_is_meant_by_its_whole_path_or_by_what_only_it_is_called(self):
+        assert by_name(["a/x.png", "b/x.png", "b/c/y.png"]) == {
+            "a/x.png": "a/x.png", "b/x.png": "b/x.png", "b/c/y.png": "b/c/y.png",
+            "c/y.png": "b/c/y.png", "y.png": "b/c/y.png",
+        }  # fmt: skip
+        assert by_name(["x.png", "a/x.png"])["x.png"] == "x.png"
 
     def test_a_folder_of_texts_is_a_case_each_with_its_folder_as_tag(self):
         files = {

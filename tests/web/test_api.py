@@ -20,6 +20,23 @@ def test_the_description_is_valid_openapi_3_1(api):
     assert served == description(make_app(None))
 
 
+def test_every_route_is_described():
+    """Two blueprints that share a path would hide each other's methods."""
+    app = make_app(None)
+    told = {
+        (verb.upper(), re.sub(r"\{.*?\}", "{}", path))
+        for path, operations in description(app)["paths"].items()
+        for verb in operations
+    }
+    routed = {
+        (method, re.sub(r"<.*?>", "{}", rule.rule))
+        for rule in app.url_map.iter_rules()
+        if rule.rule.startswith("/api/v1/")
+        for method in (rule.methods or set()) - {"HEAD", "OPTIONS"}
+    }
+    assert routed == told
+
+
 def test_every_operation_has_a_name_a_summary_and_its_problems():
     for path, operations in description(make_app(None))["paths"].items():
         assert path.startswith("/api/v1/")

@@ -78,6 +78,13 @@ def test_the_same_file_again_says_what_is_new_changed_and_known(api, inlet):
     ]
 
 
+def test_records_that_all_stand_in_one_line_are_a_case_each(api, inlet):
+    rows = [{"message": f"m {n}", "tags": ["x"]} for n in range(5)] + [{"message": ""}]
+    number = begun(api, json.dumps(rows).encode(), "a.json")
+    assert api.post(f"{BASE}/{number}/keep").get_json()["done"] == 5
+    assert sorted(kept_titles(api).values()) == [f"m {n}" for n in range(5)]
+
+
 def test_columns_and_reading_can_be_put_right_and_what_cannot_be_is_refused(api, inlet):
     number = begun(api, b"who;what\nAnn;Where is it?\n", "odd.csv")
     path = f"/api/v1{BASE}/{number}/reading"

@@ -109,10 +109,7 @@ class _Whole:
         self._origin = origin
 
     def __call__(self, row: Row) -> Built:
-        try:
-            case = checked(Case.from_json(row.cells))
-        except InvalidInput as error:
-            raise InvalidInput(f"{error.field}: {error.message}") from error
+        case = _as_case(row.cells)
         for name in self._images:
             if case.inputs.get(name) not in (None, ""):
                 checked_image(case.inputs[name], name)
@@ -132,7 +129,8 @@ class _ByColumns:
         self._columns = [column for column in columns if column.means != "leave"]
         self._kinds = {each.name: each for each in wanted.inputs}
         self._labels = {folded(label): label for label in wanted.labels}
-        self._images = dict(images)
+        self._images = images
+        self._named = packed.by_name(images)
         self._origin = origin
 
     def __call__(self, row: Row) -> Built:
@@ -148,12 +146,12 @@ class _ByColumns:
             elif value not in (None, "", []):
                 given |= self._rest(column, value, expect, more)
             else:
-                given.add(_PLACES.get(column.means, column.means))
+                given |= _PLACES.get(column.means, {column.means})
         if not any(value not in (None, "", []) for value in inputs.values()) and not more["turns"]:
             raise InvalidInput("has nothing in any input")
         more.setdefault("origin", self._origin)
-        case = Case.from_json({"inputs": inputs, "expect": expect, **more})
-        return Built(row.line, checked(case), frozenset(given))
+        case = _as_case({"inputs": inputs, "expect": expect, **more})
+        return Built(row.line, case, frozenset(given))
 
     def _rest(
         self, column: Column, value: Any, expect: dict[str, Any], more: dict[str, Any]
@@ -161,9 +159,9 @@ class _ByColumns:
         means = column.means
         match means:
             case "label":
-                expect["label"], *others = self._label(value)
-                expect["labels"] = others
-                return {"label", "labels"}
+                labels = self._label(value)
+                expect["label"] = labels[0] if labels else None
+                expect["labels"] = labels[1:]
             case "answer":
                 expect["answer"] = _text(value)
             case "must_say" | "must_not_say":
@@ -180,7 +178,7 @@ class _ByColumns:
                 more["turns"] += [_text(turn) for turn in turns]
             case _:
                 more[means] = _text(value)
-        return {_PLACES.get(means, means)}
+        return _PLACES.get(means, {means})
 
     def _label(self, value: Any) -> list[str]:
         """One, or several of which each is right."""
@@ -215,12 +213,12 @@ class _ByColumns:
                 return value if isinstance(value, dict) else _json_or(value, dict, _fields)
             case "passages":
                 return value if isinstance(value, list) else _json_or(value, list, _paragraphs)
-        return value if isinstance(value, list) else _json_or(value, list, lambda text: text)
+        return value if isinstance(value, list) else _json_or(value, list, _no_turns)
 
     def _image(self, value: Any, name: str) -> str:
         text = _text(value).strip()
         if not text.startswith("data:"):
-            path = packed.named_in(dict(self._images), text)
+            path = self._named.get(text.replace("\\", "/").removeprefix("./"))
             if path is None:
                 raise InvalidInput(f"the image {shown(text)} is not in the zip")
             text = packed.as_address(path, self._images[path])
@@ -228,7 +226,20 @@ class _ByColumns:
 
 
 _PLAIN = ("tags", "turns", "note", "owner", "key")
-_PLACES = {"tag": "tags", "turn": "turns"}
+_PLACES: Mapping[str, set[str]] = {
+    "label": {"label", "labels"},
+    "tag": {"tags"},
+    "turn": {"turns"},
+}
+"""The fields that a column of this meaning tells of, where they are called otherwise."""
+
+
+def _as_case(told: Mapping[str, Any]) -> Case:
+    """Raises InvalidInput with the field in its words: a row has no fields to stand beside."""
+    try:
+        return checked(Case.from_json(dict(told)))
+    except InvalidInput as error:
+        raise InvalidInput(f"{error.field}: {error.message}") from error
 
 
 def _unguarded(value: Any, column: str) -> Any:
@@ -312,6 +323,10 @@ def _fields(text: str) -> dict[str, str]:
             f"“{shown(text)}” is no record: write it as JSON, or as name: value lines"
         )
     return {name.strip(): value.strip() for name, value in pairs}
+
+
+def _no_turns(text: str) -> list[Any]:
+    raise InvalidInput(f"“{shown(text)}” is no list of turns, each with role and text, as JSON")
 
 
 def _paragraphs(text: str) -> list[dict[str, str]]:

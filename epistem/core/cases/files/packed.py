@@ -6,6 +6,7 @@ import base64
 import io
 import posixpath
 import zipfile
+from collections.abc import Collection
 
 from epistem.core.cases.files.table import MOST_BYTES, MOST_ROWS
 from epistem.core.errors import InvalidInput
@@ -69,13 +70,16 @@ def as_address(path: str, content: bytes) -> str:
     return f"data:image/{kind};base64,{base64.b64encode(content).decode()}"
 
 
-def named_in(files: dict[str, bytes], name: str) -> str | None:
-    """The path that a row means by a name: the whole path, or its last part where only one file has it."""
-    name = name.strip().replace("\\", "/").removeprefix("./")
-    if name in files:
-        return name
-    ending = [path for path in files if path == name or path.endswith(f"/{name}")]
-    return ending[0] if len(ending) == 1 and name else None
+def by_name(paths: Collection[str]) -> dict[str, str]:
+    """The path that is meant by a whole path, or by its last parts where only one file has those."""
+    found: dict[str, str | None] = {}
+    for path in paths:
+        steps = path.split("/")
+        for at in range(len(steps)):
+            name = "/".join(steps[at:])
+            found[name] = None if name in found and at else path
+    whole = {path: path for path in paths}
+    return {**{name: path for name, path in found.items() if path is not None}, **whole}
 
 
 def _is_hidden(path: str) -> bool:

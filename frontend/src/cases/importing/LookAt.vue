@@ -60,7 +60,7 @@ const text = (event: Event) => (event.target as HTMLSelectElement).value;
     </p>
     <div class="grid min-h-0 gap-4" :class="look.bad.length ? 'grid-cols-[3fr_2fr]' : ''">
       <ol class="max-h-[26vh] min-w-0 overflow-auto border-t border-rule-soft" data-test="import-rows" aria-label="Its first cases">
-        <li v-for="row in look.rows" :key="row.line" class="grid grid-cols-[64px_1fr_auto] gap-3 border-b border-rule-soft py-0.75">
+        <li v-for="(row, at) in look.rows" :key="at" class="grid grid-cols-[64px_1fr_auto] gap-3 border-b border-rule-soft py-0.75">
           <span class="caption pt-0.5">{{ OUTCOMES[row.outcome] }}{{ row.number ? ` ${row.number}` : "" }}</span>
           <span class="truncate font-serif">{{ row.title }}<span v-if="row.turns" class="caption"> and {{ count(row.turns, "more turn") }}</span></span>
           <span class="flex gap-2 text-sm text-ink-2"><span class="font-mono">{{ row.label ?? "" }}</span><span>{{ row.tags.join(", ") }}</span></span>
@@ -68,7 +68,7 @@ const text = (event: Event) => (event.target as HTMLSelectElement).value;
         <li v-if="look.new + look.changed + look.known > look.rows.length" class="caption py-0.75">and {{ (look.new + look.changed + look.known - look.rows.length).toLocaleString("en") }} more</li>
       </ol>
       <ol v-if="look.bad.length" class="max-h-[26vh] min-w-0 overflow-auto border-t border-rule-soft" data-test="bad-rows" aria-label="Rows that can’t be taken">
-        <li v-for="bad in look.bad" :key="bad.line" class="border-b border-rule-soft py-0.75">
+        <li v-for="(bad, at) in look.bad" :key="at" class="border-b border-rule-soft py-0.75">
           <span class="text-sm"><span class="font-mono">line {{ bad.line.toLocaleString("en") }}</span> <span class="text-rust">{{ bad.reason }}</span></span>
           <span class="block truncate font-serif text-ink-2" :title="bad.shown">{{ bad.shown }}</span>
         </li>
