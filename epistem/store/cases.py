@@ -34,7 +34,7 @@ class KeptCase:
 
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
     """Add a case under the next number. Raises InvalidInput for an input that is too long."""
-    [kept] = keep_all(tx, subject, [case])
+    [kept] = _insert(tx, subject, [checked(case)])
     return kept
 
 
@@ -47,6 +47,10 @@ def keep_all(tx: Transaction, subject: Subject, added: Sequence[Case]) -> list[K
             ready.append(checked(case))
         except InvalidInput as error:
             raise InvalidInput(error.message, field=f"cases.{at}.{error.field}") from error
+    return _insert(tx, subject, ready)
+
+
+def _insert(tx: Transaction, subject: Subject, ready: Sequence[Case]) -> list[KeptCase]:
     # One at a time takes numbers; the others wait here.
     tx.first("SELECT id FROM subjects WHERE id = %s FOR UPDATE", [subject.id])
     sql = "SELECT COALESCE(MAX(number), 0) FROM cases WHERE subject_id = %s"
