@@ -121,7 +121,7 @@ class TestPausing:
         so_far = status_of(database, trial)
         assert (so_far.status, so_far.recorded, so_far.unanswered) == ("running", 28, 0)
         [paused] = self.paused(database, trial)
-        assert (paused.arm, paused.times) == (1, 1)
+        assert paused.arm == 1  # paused once, or once more if its pause was over by now
         assert f"away can't be reached at http://127.0.0.1:{port}" in paused.why
         # Once it is there, a press is enough.
         server = ModelServer()
@@ -144,10 +144,15 @@ class TestPausing:
         step_until(runner, lambda: runner.idle, what="the shards to end")
         asked = len(model_server.requests)
         assert asked <= 60
-        assert "not you" in self.paused(database, trial)[0].why
+        [before] = self.paused(database, trial)
+        assert "not you" in before.why
         with database.transaction() as tx:
             work.try_now(tx, trial.id)
-        step_until(runner, lambda: self.paused(database, trial)[0].times == 2, what="a probe")
+        step_until(
+            runner,
+            lambda: self.paused(database, trial)[0].times > before.times,
+            what="a probe",
+        )
         step_until(runner, lambda: runner.idle, what="the probe to end")
         assert len(model_server.requests) - asked <= 2 * OPTIONS.retry.attempts
         assert status_of(database, trial).recorded == 0
