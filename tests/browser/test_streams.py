@@ -13,6 +13,9 @@ def one_column(page, model):
     while len(page.all("column")) > 1:
         page.click("remove-column")
     page.choose("column-model", model)
+    # What is asked is what stands there: the case's text, once it has come.
+    page.until(lambda: "My bag AND" in page.find("input-message").get_attribute("value"))
+    page.until(lambda: page.find("answer-button").is_enabled())
     return page
 
 
