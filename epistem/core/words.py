@@ -6,6 +6,11 @@ import re
 from functools import lru_cache
 
 
+def folded(name: str) -> str:
+    """Of a name, such as a label: capitals, underscores and other marks do not count."""
+    return " ".join(re.sub(r"[\W_]+", " ", name).split()).casefold()
+
+
 def alternatives(phrase: str) -> list[str]:
     """`date | which day` are two ways to say it; each in small letters, without empty ones."""
     told = (" ".join(way.casefold().split()) for way in phrase.split("|"))

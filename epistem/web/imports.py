@@ -15,7 +15,7 @@ from epistem.core.cases.files.columns import Meaning
 from epistem.core.cases.files.table import shown
 from epistem.core.cases.files.writing import csv_of, jsonl_of
 from epistem.core.cases.filters import filter_from
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.shapes import Tag
 from epistem.store import case_lists, imports, subjects
 from epistem.store.case_lists import Asked
@@ -193,8 +193,11 @@ def put_reading(path: ImportPath, body: work.Reading) -> Response:
     """Columns that are left out are guessed anew. What can't be is refused, and the reading stays."""
     with held(_reading, FULL), transaction() as tx:
         subject = subjects.get(tx, path.name)
+        coming = imports.get(tx, subject, path.import_id, lock=True)
+        if coming.status != "open":
+            raise Conflict("Some of this file is kept already: it can't be read otherwise now.")
         imports.set_reading(tx, path.import_id, body.to_json())
-        return reply(_look(tx, subject, imports.get(tx, subject, path.import_id, lock=True)))
+        return reply(_look(tx, subject, imports.get(tx, subject, path.import_id)))
 
 
 @bp.post(

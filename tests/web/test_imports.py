@@ -129,6 +129,8 @@ def test_keeping_that_was_broken_off_goes_on_and_repeats_nothing(api, inlet, dat
         work.keep(database, "inlet", number, "", broken)
     state = api.get(f"{BASE}/{number}").get_json()
     assert (state["status"], state["done"], state["total"]) == ("keeping", 250, 600)
+    other = api.client.put(f"/api/v1{BASE}/{number}/reading", json={"tags": ["x"]})
+    assert_problem(other, 409, None, "kept already")
     assert api.post(f"{BASE}/{number}/keep").get_json()["status"] == "kept"
     with database.transaction() as tx:
         assert [each.content.inputs["message"] for each in cases.all_of(tx, inlet)] == [

@@ -13,6 +13,7 @@ from enum import IntFlag
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case, is_picture, words_of
+from epistem.core.words import folded
 
 PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is")
 FARED_TERMS = ("fails", "passes", "never", "wavers", "untried", "flips")
@@ -194,12 +195,8 @@ def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
 
 def same_label(label: str | None, asked: str) -> bool:
     """Capitals and underscores do not count: `lost_item` finds “lost item”."""
-    return label is not None and _folded(label) == _folded(asked)
+    return label is not None and folded(label) == folded(asked)
 
 
 def is_number(word: str) -> bool:
     return word.isascii() and word.isdecimal() and len(word) < 10
-
-
-def _folded(label: str) -> str:
-    return " ".join(re.sub(r"[\W_]+", " ", label).split()).casefold()

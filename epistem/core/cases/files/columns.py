@@ -8,6 +8,7 @@ from typing import Literal, get_args
 
 from pydantic import Field
 
+from epistem.core import words
 from epistem.core.cases.files.table import Table
 from epistem.core.prompts.content import Input
 from epistem.core.shapes import Document
@@ -48,7 +49,7 @@ class Column(Document):
 def folded(name: str) -> str:
     """Capitals, dots, dashes and underscores do not count: `Expected_Label` is `expected label`."""
     spaced = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)
-    return " ".join(re.sub(r"[\W_]+", " ", spaced).split()).casefold()
+    return words.folded(spaced)
 
 
 def known_names(inputs: Sequence[str]) -> set[str]:

@@ -12,6 +12,7 @@ from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Gr
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.shapes import listed
+from epistem.core.words import folded
 
 
 class LabelOptions(Options):
@@ -86,7 +87,7 @@ class LabelIsRight(Check):
         if given in ground.expect.labels:
             return [Finding("", True, f"The label is “{given}”, which is right, too.")]
         shown = given if len(given) <= MOST_LABEL else f"{given[:MOST_LABEL]}…"
-        if len(given) <= MOST_LABEL and _folded(given) == _folded(wanted):
+        if len(given) <= MOST_LABEL and folded(given) == folded(wanted):
             message = f"The label “{given}” is spelt differently from “{wanted}”."
         else:
             message = f"The label is “{shown}”; {_told(ground)} is expected."
@@ -125,7 +126,3 @@ def _place_of(given: str, text: str, ground: Ground, at: str) -> Span | None:
         return None
     end = found.start + place.end()
     return Span(end - len(given), end, "the label given")
-
-
-def _folded(label: str) -> str:
-    return re.sub(r"[\W_]+", " ", label).strip().casefold()

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any, ClassVar
 
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
 from epistem.core.checks.shapes import MOST_LOOKED_AT
+from epistem.core.words import alternatives, stands_in
 
 
 class MustSayOptions(Options):
@@ -68,7 +68,7 @@ class MustSay(Check):
         return [""] if _plain(self.options.phrases) or _plain(ground.expect.must_say) else []
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        text = " ".join(answer.text[:MOST_LOOKED_AT].casefold().split())
+        text = answer.text[:MOST_LOOKED_AT]
         always, here = _plain(self.options.phrases), _plain(ground.expect.must_say)
         if not always and not here:
             return []
@@ -85,14 +85,8 @@ class MustSay(Check):
 
 
 def _plain(phrases: list[str]) -> list[str]:
-    return [each for each in phrases if each.replace("|", "").strip()]
+    return [each for each in phrases if alternatives(each)]
 
 
 def _is_said(phrase: str, text: str) -> bool:
-    return any(_said(way, text) for way in phrase.split("|"))
-
-
-def _said(phrase: str, text: str) -> bool:
-    """Not as a piece of a longer word."""
-    words = re.escape(" ".join(phrase.casefold().split())).replace(r"\ ", " ")
-    return bool(words) and bool(re.search(rf"(?<!\w){words}(?!\w)", text))
+    return any(stands_in(way, text) for way in alternatives(phrase))
