@@ -20,6 +20,8 @@ SCREENS = {
     f"{SUBJECT}/trial": "matrix-row",
     f"{SUBJECT}/trial?plan=new": "shown",
     f"{SUBJECT}/verdict": "evidence-row",
+    "/subjects/lost-item/cases/17": "said-by-rules",
+    "/subjects/lost-item/verdict?case=17": "talk-rows",
     "/models": "model-row",
 }
 OPENED = [
@@ -54,6 +56,34 @@ def test_drawers_and_dialogs_of_a_draft_have_none_either(page):
         assert (name, faults(page)) == (name, [])
         page.press(Keys.ESCAPE)
         page.until(lambda: not page.driver.find_elements("css selector", "[role=dialog]"))
+
+
+def test_what_opens_over_cases_has_none_either(page, tmp_path):
+    def found():
+        """Hints of keys that do nothing while one types are dim on purpose."""
+        return [each for each in faults(page) if "opacity-40" not in each]
+
+    page.go("/subjects/lost-item/cases/17")
+    page.until(lambda: page.all("choose-case"))
+    page.all("choose-case")[0].click()
+    page.find("chosen-bar")
+    page.find("find-cases").send_keys("ta")
+    assert ("terms", found()) == ("terms", [])
+    page.press("w")
+    page.until(lambda: "six cases" in page.text("review"))
+    assert ("review", found()) == ("review", [])
+    page.click("case-row")
+    page.click("edit-case")
+    page.find("rules")
+    assert ("fields", found()) == ("fields", [])
+    page.press("b")
+    file = tmp_path / "a.csv"
+    file.write_text("message,sort\nWhere is it?,x\n,y\nIs it full?,z,too many")
+    page.find("case-file")
+    assert ("files", found()) == ("files", [])
+    page.find("case-file").send_keys(str(file))
+    page.find("bad-rows")
+    assert ("look", found()) == ("look", [])
 
 
 def test_from_a_new_prompt_to_a_verdict_by_keys_alone(page, make):

@@ -48,6 +48,7 @@ const opened = ref(false);
 const editing = computed(() => isNew.value || opened.value || dirty.value);
 const fields = useTemplateRef<{ focus: (field: string) => void }>("fields");
 async function edit(field = ""): Promise<void> {
+  if (field && document.getSelection()?.isCollapsed === false) return; // words are being chosen, to be copied
   opened.value = true;
   await nextTick();
   fields.value?.focus(field);

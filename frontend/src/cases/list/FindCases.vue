@@ -34,6 +34,7 @@ async function take({ text, open }: Completion): Promise<void> {
   [cursor.value, at.value, shut.value] = [to, -1, false];
 }
 function press(event: KeyboardEvent): void {
+  if (event.isComposing) return;
   const { length } = offered.value;
   if (event.key === "ArrowDown" || event.key === "ArrowUp") {
     if (!length) return;

@@ -32,12 +32,14 @@ const facts = computed(() =>
         Nothing is expected of it, so only checks that need no case judge it.
         <button type="button" class="link" @click="$emit('edit', 'label')">Say what is right</button>
       </p>
-      <p v-for="sentence in sentences" :key="sentence.field" role="button" tabindex="0" class="cursor-text border-b border-rule-soft py-1" data-test="expected" @click="$emit('edit', sentence.field)" @keydown.enter.prevent="$emit('edit', sentence.field)">
-        <template v-for="(part, at) in sentence.told" :key="at"
-          ><span :class="part.quoted ? 'font-serif text-read' : ''">{{ part.text }}</span></template
-        >
-        <RouterLink v-if="subject.data.value && !isGuarded(sentence, checks) && sentence.field !== 'answer'" class="link ml-2 text-sm text-straw" :to="{ name: 'checks', params: { name } }" @click.stop>no check judges this</RouterLink>
-      </p>
+      <div v-for="sentence in sentences" :key="sentence.field" class="flex items-baseline gap-2 border-b border-rule-soft py-1">
+        <p role="button" tabindex="0" class="min-w-0 flex-1 cursor-text" data-test="expected" @click="$emit('edit', sentence.field)" @keydown.enter.prevent="$emit('edit', sentence.field)">
+          <template v-for="(part, at) in sentence.told" :key="at"
+            ><span :class="part.quoted ? 'font-serif text-read' : ''">{{ part.text }}</span></template
+          >
+        </p>
+        <RouterLink v-if="subject.data.value && !isGuarded(sentence, checks) && sentence.field !== 'answer'" class="link shrink-0 text-sm text-straw" :to="{ name: 'checks', params: { name } }">no check judges this</RouterLink>
+      </div>
     </section>
     <HowItFared :name="name" :number="page.number" />
     <dl v-if="facts.length" class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5 text-sm">
