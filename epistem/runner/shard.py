@@ -26,6 +26,7 @@ from epistem.runner.addresses import address_of
 from epistem.runner.anew import PastAnswers, judged_anew, not_judged
 from epistem.runner.arms import ArmAtWork, model_of
 from epistem.runner.asking import Asking, keep_call
+from epistem.runner.pairs import Pairs
 from epistem.runner.queues import STUCK_S, Queues
 from epistem.runner.writer import Recorded, Writer
 from epistem.store import calls, cells, marks, models, trials
@@ -33,7 +34,7 @@ from epistem.store.calls import MAX_BODY_BYTES, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import NewReading
-from epistem.store.trial_cases import TrialCase, cases_of
+from epistem.store.trial_cases import TrialCase, cases_of, originals_of
 from epistem.work.judging import Judges
 from epistem.work.limits import SharedLimits
 
@@ -121,10 +122,17 @@ class _Shard:
         self._queues = Queues(mine, task.in_flight)
         self._lanes = min(task.in_flight, len(mine))
         self._refill = max(len(mine), task.in_flight)
+        pairing = None
+        if any("pair" in at_work.bench.reads for at_work in self._arms.values()):
+            with database.transaction() as tx:
+                originals = originals_of(tx, task.trial_id, trial.cases)
+            pairing = (
+                Pairs(task.trial_id, originals, self._arms, self._cases) if originals else None
+            )
         scored = trial.scored
         verdicts = len(trial.measures) if size is None else verdicts_in(size, len(scored))
         entries = [arm.entry_id for arm in arms]
-        self._of = Recorded(task.trial_id, task.owner, verdicts, entries, scored)
+        self._of = Recorded(task.trial_id, task.owner, verdicts, entries, scored, pairing)
 
     async def run(self) -> ShardResult:
         task = self._task

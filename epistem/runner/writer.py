@@ -13,6 +13,7 @@ import structlog
 
 from epistem.store import bodies, readings
 from epistem.store.database import Database, must_be_repeated
+from epistem.store.pairs import Pairing
 from epistem.store.readings import Batch, CallsSoFar, NewReading
 
 log = structlog.get_logger()
@@ -35,6 +36,7 @@ class Recorded:
     verdicts: int
     entries: Sequence[int | None]
     scored: Sequence[int] = ()
+    pairing: Pairing | None = None
 
 
 class Writer:
@@ -163,6 +165,7 @@ class Writer:
                     [item for item in batch if isinstance(item, NewReading)],
                     [item for item in batch if isinstance(item, CallsSoFar)],
                     self._of.scored,
+                    self._of.pairing,
                 )
                 kept, self.status = readings.record(self._database, told)
                 self.recorded += kept

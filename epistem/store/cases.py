@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -87,6 +87,15 @@ def all_of(tx: Transaction, subject: Subject) -> list[KeptCase]:
         [subject.id],
     )
     return [_from_row(row) for row in rows]
+
+
+def there(tx: Transaction, subject: Subject, numbers: Collection[int]) -> set[int]:
+    """Which of these numbers a case has, whether it is put away or not."""
+    if not numbers:
+        return set()
+    told = ", ".join(["%s"] * len(numbers))
+    sql = f"SELECT number FROM cases WHERE subject_id = %s AND number IN ({told})"
+    return {int(row[0]) for row in tx.rows(sql, (subject.id, *numbers))}
 
 
 def chosen(

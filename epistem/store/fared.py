@@ -57,7 +57,7 @@ def of_subject(tx: Transaction, subject: Subject, trial_id: int) -> Trial | None
 def all_marks(tx: Transaction, trial: Trial) -> Marks:
     arms = len(trial.plan.arms)
     return marks.all_of(
-        tx, trial.id, trial.columns, arms=arms, cases=trial.cases, repeats=trial.plan.repeats
+        tx, trial.id, trial.columns, arms=arms, cases=trial.asked, repeats=trial.plan.repeats
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from epistem.core.checks.base import Finding, Span
+from epistem.core.checks.base import Finding
 from epistem.core.errors import NotFound
 from epistem.core.trials.judging import Judged
 from epistem.core.trials.marks import Mark, scores_of, verdicts_of
@@ -16,9 +16,9 @@ from epistem.store import calls, marks, models
 from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean
 from epistem.store.database import Database, Transaction
 from epistem.store.documents import hexed, packed
+from epistem.store.finding_rows import finding_row, findings_in
+from epistem.store.pairs import Pairing, Side, complete, found_now
 
-MAX_MESSAGE = 4_000
-MAX_SPANS = 200
 MAX_FINDINGS_BYTES = 4_000_000
 
 
@@ -135,7 +135,7 @@ class Reading:
 class Batch(NamedTuple):
     """What is recorded in one go. `verdicts` is how many a mark of the trial has, `scored` are the
     measures that tell a score; `entries[arm]` is the model that an arm asks, `body_ids` are those of every
-    body in it."""
+    body in it. `pairing` is there where cases of the trial are paired."""
 
     trial_id: int
     owner: str
@@ -145,6 +145,7 @@ class Batch(NamedTuple):
     readings: Sequence[NewReading]
     so_far: Sequence[CallsSoFar] = ()
     scored: Sequence[int] = ()
+    pairing: Pairing | None = None
 
 
 class _NotAllOwned(Exception):
@@ -206,6 +207,12 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
         calls.insert(tx, "cell", made, batch.body_ids)
         _add_to_sums(tx, batch.trial_id, kept, partly)
     if kept:
+        again = 0
+        if batch.pairing is not None:
+            now, late = found_now(tx, batch.trial_id, batch.pairing, [_side(r) for r in kept])
+            kept = [r._replace(findings=[*r.findings, *now.get(r.cell_id, ())]) for r in kept]
+            complete(tx, batch.trial_id, late, landed + len(kept))
+            again = len(late)
         _insert(tx, batch.trial_id, kept)
         numbered = enumerate(kept, landed + 1)
         marks.insert(tx, batch.trial_id, [_mark(r, n, batch) for n, r in numbered])
@@ -218,7 +225,7 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
              WHERE id = %s
             """,
             (
-                len(kept), len(kept), sum(r.error is not None for r in kept),
+                len(kept), len(kept) + again, sum(r.error is not None for r in kept),
                 is_last, status, batch.trial_id,
             ),
         )  # fmt: skip
@@ -264,7 +271,7 @@ def _row(
     r: NewReading,
 ) -> tuple[int, bytes | None, bytes | None, bytes | None, bytes | None]:
     """What came from outside is cut, cleaned and bounded here, before it reaches SQL."""
-    findings = [_finding(*judged) for judged in r.findings]
+    findings = [finding_row(*judged) for judged in r.findings]
     told = packed(findings) if findings else None
     if told is not None and len(told) > MAX_FINDINGS_BYTES:
         told = packed([[*found[:3], [], *found[4:6]] for found in findings])
@@ -277,22 +284,16 @@ def _row(
     )
 
 
-def _finding(measure: int, found: Finding) -> list[Any]:
-    """`[measure, passed, message, spans]`; behind them score and unit, pointers and sources, as far as
-    there are any."""
-    spans = [[span.start, span.end, span.note] for span in found.spans[:MAX_SPANS]]
-    told = [measure, found.passed, found.message[:MAX_MESSAGE], spans]
-    if found.pointers or found.sources:
-        refs = [list(refs[:MAX_SPANS]) for refs in (found.pointers, found.sources)]
-        return [*told, found.score, found.unit, *refs]
-    return told if found.score is None else [*told, found.score, found.unit]
-
-
 def _mark(r: NewReading, landed: int, batch: Batch) -> Mark:
     told = verdicts_of(batch.verdicts, [(measure, found.passed) for measure, found in r.findings])
     scores = scores_of(batch.scored, [(measure, found.score) for measure, found in r.findings])
     place = (r.arm, r.case_at, r.repeat_no)
     return Mark(*place, landed, r.error is None, r.cents, r.ms, told, scores)
+
+
+def _side(r: NewReading) -> Side:
+    answer = r.answer if r.error is None else None
+    return Side(r.cell_id, r.arm, r.case_at, r.repeat_no, answer, r.finish_reason)
 
 
 def _add_to_sums(
@@ -401,13 +402,6 @@ def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Readin
 
 
 def _from_row(row: tuple[Any, ...], made: list[Call]) -> Reading:
-    findings = [
-        Judged(
-            measure,
-            Finding("", passed, message, tuple(Span(*span) for span in spans), *more[:2], *refs),
-        )
-        for measure, passed, message, spans, *more in json.loads(row[8] or "[]")
-        for refs in [map(tuple, more[2:])]
-    ]
+    findings = findings_in(row[8])
     answer = None if row[5] is None else row[5].decode("utf-8", "replace")
     return Reading(*(*row[:5], answer, *row[6:8], findings, made))

@@ -79,6 +79,11 @@ class Trial:
         return len(self.plan.cases or [])
 
     @property
+    def asked(self) -> int:
+        """Its cases, with the variations of them that are asked beside."""
+        return self.cases + self.plan.varied
+
+    @property
     def scored(self) -> list[int]:
         """The measures that tell a score, in their order."""
         return [measure.index for measure in self.measures if measure.unit]

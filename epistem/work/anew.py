@@ -17,7 +17,7 @@ from epistem.store.database import Transaction
 from epistem.store.models import Model
 from epistem.store.trials import Trial
 from epistem.work.judging import check_judges
-from epistem.work.trials import check_models, planned_judges
+from epistem.work.trials import check_models, planned_judges, with_steady
 
 
 class Price(NamedTuple):
@@ -76,6 +76,7 @@ def _prepared(tx: Transaction, trial_id: int, checks: Sequence[CheckUse] | None)
     replies = [arm.content.reply for arm in arms]
     if checks is None:
         checks = subjects.get(tx, source.subject).checks_for(replies[0])
+        checks = with_steady(source.plan, checks)
     check_uses(checks)
     uses = numbered(checks)
     measures = measures_of(uses, *replies)

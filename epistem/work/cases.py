@@ -5,26 +5,29 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from epistem.core.cases.content import Case, Expectation, tidied
+from epistem.core.cases.content import Case, tidied
+from epistem.core.cases.pair import doubts_of
 from epistem.core.checks.uses import CheckUse
-from epistem.core.errors import NotFound
+from epistem.core.errors import InvalidInput, NotFound
 from epistem.store import cases, drafts, subjects
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 
-NEEDS: dict[str, Callable[[Expectation], bool]] = {
-    "outcome.ends": lambda expect: expect.ends is not None,
-    "outcome.must_say": lambda expect: bool(expect.must_say),
-    "outcome.must_not_say": lambda expect: bool(expect.must_not_say),
-    "grounding.not_known": lambda expect: expect.known is not None,
-    "safety.refuses": lambda expect: expect.refuse is not None,
+NEEDS: dict[str, Callable[[Case], bool]] = {
+    "outcome.ends": lambda case: case.expect.ends is not None,
+    "outcome.must_say": lambda case: bool(case.expect.must_say),
+    "outcome.must_not_say": lambda case: bool(case.expect.must_not_say),
+    "outcome.moves": lambda case: case.pair is not None and bool(case.pair.moves),
+    "grounding.not_known": lambda case: case.expect.known is not None,
+    "safety.refuses": lambda case: case.expect.refuse is not None,
 }
 """Checks without which what a case expects is of no use."""
 
 
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
-    """Raises InvalidInput as `store.cases.keep`."""
+    """Raises InvalidInput as `store.cases.keep`, and for a pair of a case that is not there."""
+    _check_pair(tx, subject, case)
     kept = cases.keep(tx, subject, case)
     attach_needed(tx, subject, [kept.content])
     return kept
@@ -40,7 +43,8 @@ def keep_all(tx: Transaction, subject: Subject, cases_: Sequence[Case]) -> list[
 def change(
     tx: Transaction, subject: Subject, number: int, case: Case, expected_revision: int
 ) -> KeptCase:
-    """Raises Stale if somebody changed it first."""
+    """Raises Stale if somebody changed it first, and InvalidInput as `keep`."""
+    _check_pair(tx, subject, case, number)
     kept = cases.change(tx, subject, number, case, expected_revision)
     attach_needed(tx, subject, [kept.content])
     return kept
@@ -100,9 +104,25 @@ def restore(tx: Transaction, subject: Subject, edited: Sequence[Edited]) -> list
     return restored
 
 
+def _check_pair(tx: Transaction, subject: Subject, case: Case, number: int | None = None) -> None:
+    if case.pair is None:
+        return
+    if case.pair.of == number:
+        raise InvalidInput("A case can't be paired with itself.", field="pair.of")
+    try:
+        cases.get(tx, subject, case.pair.of)
+    except NotFound as error:
+        raise InvalidInput(
+            f"There is no case {case.pair.of} to pair it with.", field="pair.of"
+        ) from error
+    doubts = doubts_of(case.pair)
+    if doubts:
+        raise InvalidInput(doubts[0], field="pair.moves")
+
+
 def attach_needed(tx: Transaction, subject: Subject, kept: Sequence[Case]) -> None:
     """The checks that these cases need and the subject has not are given to it."""
-    needed = [check for check, needs in NEEDS.items() if any(needs(case.expect) for case in kept)]
+    needed = [check for check, needs in NEEDS.items() if any(needs(case) for case in kept)]
     if not needed:
         return
     checks = subject.checks_for(drafts.get(tx, subject).content.reply)

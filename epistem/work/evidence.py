@@ -18,8 +18,15 @@ from epistem.core.evidence.verdict import Missing, Question, Verdict, Word, reac
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.trials.showing import Showing, what_it_shows
-from epistem.core.trials.tallies import efforts_of, scored_of, tally_of, untold_of, weighted_of
-from epistem.store import marks, trials
+from epistem.core.trials.tallies import (
+    efforts_of,
+    gathered,
+    scored_of,
+    tally_of,
+    untold_of,
+    weighted_of,
+)
+from epistem.store import marks, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.work.trials import Outlook
@@ -198,8 +205,11 @@ def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: i
     repeats = trial.plan.repeats
     scored = trial.scored
     found = marks.all_of(
-        tx, trial.id, trial.columns, arms=len(arms), cases=trial.cases, repeats=repeats
+        tx, trial.id, trial.columns, arms=len(arms), cases=trial.asked, repeats=repeats
     )
+    if trial.plan.varied:
+        places = trial_cases.originals_of(tx, trial.id, trial.cases)
+        gathered(found, {at: of for at, of in places.items() if at >= trial.cases})
     tally = tally_of(found, len(arms), len(measures), trial.cases)
     margins = [measure.margin for measure in measures]
     question = _question(trial)

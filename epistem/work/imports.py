@@ -13,7 +13,7 @@ from typing import Literal, NamedTuple
 
 from pydantic import Field
 
-from epistem.core.cases.content import Case, checked
+from epistem.core.cases.content import Case, checked, title_of
 from epistem.core.cases.files.building import Built, Cases, Wanted, build, over
 from epistem.core.cases.files.columns import Column, guessed, known_names
 from epistem.core.cases.files.reading import HowToRead, ReadFile, read_file
@@ -164,9 +164,27 @@ def _built(
     if columns is None:
         columns = [] if read.table.whole else guessed(read.table, wanted.inputs, wanted.labels)
     made = build(read.table, columns, wanted, read.images, f"from {coming.file}"[:200])
+    _without_lost_pairs(tx, subject, made)
     if reading.tags:
         made.built = [_tagged(each, reading.tags) for each in made.built]
     return read, columns, wanted, made
+
+
+def _without_lost_pairs(tx: Transaction, subject: Subject, made: Cases) -> None:
+    """A case whose original is not among the subject's cases is a bad row."""
+    paired = {each.case.pair.of for each in made.built if each.case.pair}
+    missing = paired - cases.there(tx, subject, paired)
+    if not missing:
+        return
+    whole = []
+    for each in made.built:
+        if each.case.pair is None or each.case.pair.of not in missing:
+            whole.append(each)
+            continue
+        reason = f"is paired with case {each.case.pair.of}, which is not among these cases"
+        made.bad.append(BadRow(each.line, reason, title_of(each.case)))
+    made.built = whole
+    made.bad.sort(key=lambda bad: bad.line)
 
 
 def _tagged(built: Built, tags: Sequence[str]) -> Built:

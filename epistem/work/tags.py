@@ -40,15 +40,15 @@ def by_tag(
         if value is not None and value >= most:
             raise InvalidInput(f"{name}={value} is not there; they count from 0.", field=name)
     repeats = trial.plan.repeats
-    found = marks.all_of(tx, trial.id, trial.columns, arms=arms, cases=trial.cases, repeats=repeats)
+    found = marks.all_of(tx, trial.id, trial.columns, arms=arms, cases=trial.asked, repeats=repeats)
     asked = trial.required if measure is None else [measure]
-    shares = shares_of(found, arms, trial.cases, asked)
+    shares = shares_of(found, arms, trial.asked, asked)
     both = ~np.isnan(shares[arm]) & ~np.isnan(shares[baseline])
     told = []
     for tag, positions in trial_cases.cases_by_tag(tx, trial.id).items():
         at = np.array(positions)
         at = at[both[at]]
-        if len(at) < FEWEST_CASES or len(positions) == trial.cases:
+        if len(at) < FEWEST_CASES or len(positions) == trial.asked:
             continue
         here, there = (100 * float(shares[a, at].mean()) for a in (arm, baseline))
         told.append(OfTag(tag, len(at), here, there, here - there))

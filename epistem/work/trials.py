@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.varied.vary import all_varied
 from epistem.core.checks.judge.asking import instructions
 from epistem.core.checks.judge.rubrics import Judge
 from epistem.core.checks.measures import Measure, check_uses, measures_of, options_of
@@ -29,6 +30,9 @@ from epistem.store.trials import NewArm, Trial
 from epistem.store.versions import Version
 from epistem.work.judging import check_judges
 
+STEADY = "outcome.steady"
+"""The check of variations."""
+
 
 class _SpeltOut(NamedTuple):
     """A plan with all that it refers to."""
@@ -36,17 +40,25 @@ class _SpeltOut(NamedTuple):
     versions: list[Version]
     models: list[Model]
     cases: list[KeptCase]
+    varied: list[tuple[int, Case]]
     checks: list[CheckUse]
     measures: list[Measure]
     aliases: list[dict[str, str]]
     judges: list[Model]
 
+    @property
+    def asked(self) -> list[tuple[int, Case]]:
+        """The cases, and behind them their variations, each with the case's number."""
+        return [*((each.number, each.content) for each in self.cases), *self.varied]
+
 
 class Outlook(NamedTuple):
-    """Of a plan: how many cases it asks, how many of those expect no label, its measures, how many
-    cases each has something to say of, and the model and settings of each arm."""
+    """Of a plan: how many cases it asks, how many variations of them beside, how many of the cases expect
+    no label, its measures, how many cases each has something to say of, and the model and settings of
+    each arm."""
 
     cases: int
+    varied: int
     unlabelled: int
     measures: list[Measure]
     counts: list[int]
@@ -66,14 +78,16 @@ def estimate_of(
         settings = arm.settings.over(version.content.settings)
         prices = (model.context_window, model.input_cents, model.output_cents)
         arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
-    contents = [each.content for each in told.cases]
+    contents = [content for _, content in told.asked]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
     found = estimate(
         arms, contents, plan.repeats, in_flight, planned_judges(told.checks, told.judges)
     )
-    unlabelled = sum(each.expect.label is None for each in contents)
+    unlabelled = sum(each.content.expect.label is None for each in told.cases)
     asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
-    return found, Outlook(len(contents), unlabelled, told.measures, counts, asked)
+    return found, Outlook(
+        len(told.cases), len(told.varied), unlabelled, told.measures, counts, asked
+    )
 
 
 def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
@@ -86,9 +100,15 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
         entry_id = entries.keep(tx, model)
         arms.append(NewArm(version.id, arm.model, settings, entry_id, told.aliases[len(arms)]))
     numbers = [each.number for each in told.cases]
-    spelt = {"cases": numbers, "tags": [], "like": None, "checks": told.checks}
+    spelt = {
+        "cases": numbers,
+        "tags": [],
+        "like": None,
+        "checks": told.checks,
+        "varied": len(told.varied),
+    }
     kept = plan.model_copy(update=spelt)
-    chosen: list[tuple[int, Case]] = [(each.number, each.content) for each in told.cases]
+    chosen = told.asked
     cells_ = cells_of(plan, len(chosen))
     judges = {model.name: entries.keep(tx, model) for model in told.judges}
     made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)
@@ -166,6 +186,13 @@ def planned_judges(checks: Sequence[CheckUse], judges: Sequence[Model]) -> list[
     return found
 
 
+def with_steady(plan: TrialPlan, checks: Sequence[CheckUse]) -> list[CheckUse]:
+    """A trial that asks variations has the check of them."""
+    if not plan.steadiness or any(use.check == STEADY for use in checks):
+        return list(checks)
+    return [*checks, CheckUse(check=STEADY)]
+
+
 def check_models(tx: Transaction, trial_id: int) -> None:
     """Raises InvalidInput for an arm of whose model nothing was kept, and that is gone from the list."""
     missing = [arm for arm in trials.arms_of(tx, trial_id) if arm.entry is None]
@@ -187,8 +214,13 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
             raise InvalidInput(error.message, field=f"arms.{position}.version") from error
         asked.append(models.pick(known, arm.model, field=f"arms.{position}.model"))
     checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
+    checks = with_steady(plan, checks)
     check_uses(checks)
     checks = numbered(checks)
+    kinds = list(dict.fromkeys(plan.steadiness))
+    told = [(each.number, each.content) for each in chosen]
+    varied = list(all_varied(told, kinds, saved[0].content.inputs))
+    check_plan(plan, len(chosen) + len(varied))
     measures = measures_of(checks, *(version.content.reply for version in saved))
     check_question(plan, [measure.key for measure in measures])
     before = renames.all_of(tx, subject)
@@ -196,4 +228,4 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     judging = dict.fromkeys(measure.judge for measure in measures if measure.judge)
     check_judges(judging, known)
     judges = [models.pick(known, name) for name in judging]
-    return _SpeltOut(saved, asked, chosen, checks, measures, aliases, judges)
+    return _SpeltOut(saved, asked, chosen, varied, checks, measures, aliases, judges)

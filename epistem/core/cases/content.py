@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
+from epistem.core.cases.pair import Pair
 from epistem.core.cases.person import Ended, Person
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
@@ -49,6 +50,9 @@ class Case(Document):
     )
     person: Person | None = said(
         None, description="What the person says after the turns, by rules that answers meet."
+    )
+    pair: Pair | None = said(
+        None, description="The case that this one is, but for something that changed."
     )
     origin: str = Field("", max_length=200, description="Where the case came from, in a few words.")
     key: str = said(

@@ -42,6 +42,7 @@ class Has(IntFlag):
     OWNER = 1024
     KEY = 2048
     RULES = 4096
+    PAIR = 8192
 
 
 class Term(NamedTuple):
@@ -111,6 +112,7 @@ def has(case: Case) -> Has:
         Has.OWNER: case.owner,
         Has.KEY: case.key,
         Has.RULES: case.person,
+        Has.PAIR: case.pair,
     }
     found = Has(0)
     for flag, value in told.items():

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import Any, ClassVar, Literal, NamedTuple
 
 from epistem.core.cases.content import Expectation
+from epistem.core.cases.pair import Pair
 from epistem.core.cases.person import Ended
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.dialogue import Turn
@@ -70,11 +71,17 @@ class Spent(NamedTuple):
     cents: float
 
 
+class Original(NamedTuple):
+    """The answer to the case that this one's is paired with; None where none came."""
+
+    text: str | None
+
+
 @dataclass(frozen=True)
 class Answer:
     """`before` are the turns of the talk between the person's first words and this answer, `ended` how that
     talk ended ("" for one that was not played to its end); `spent` is None where it is not known, as of a
-    pasted text."""
+    pasted text. `original` is what was answered to the original of a paired case, where it is known yet."""
 
     text: str
     finish_reason: str = "stop"
@@ -82,6 +89,7 @@ class Answer:
     tools: tuple[ToolUse, ...] = ()
     spent: Spent | None = None
     ended: Ended | Literal[""] = ""
+    original: Original | None = None
 
 
 class Said(NamedTuple):
@@ -106,6 +114,7 @@ class Ground:
     expect: Expectation = field(default_factory=Expectation)
     inputs: Mapping[str, Any] = field(default_factory=dict)
     asked: Callable[[], Sequence[Said]] = _nothing
+    pair: Pair | None = None
 
 
 class Example(NamedTuple):
@@ -125,21 +134,28 @@ class Example(NamedTuple):
     system: str = ""
     """The system text of the request."""
     ended: Ended | Literal[""] = ""
+    pair: Mapping[str, Any] | None = None
+    original: str | None = None
+    """The answer to the original of the pair."""
 
     @property
     def answer(self) -> Answer:
         before = tuple(Turn.model_validate({"role": r, "text": t}) for r, t in self.before)
         tools = tuple(ToolUse(*each) for each in self.tools)
-        return Answer(self.text, self.finish_reason, before, tools, self.spent, self.ended)
+        original = None if self.original is None else Original(self.original)
+        told = (before, tools, self.spent, self.ended, original)
+        return Answer(self.text, self.finish_reason, *told)
 
     @property
     def ground(self) -> Ground:
         told = (Said("system", self.system),) if self.system else ()
         shape = ReplyShape.from_json(dict(self.reply))
-        return Ground(shape, Expectation.from_json(dict(self.expect)), self.inputs, lambda: told)
+        expect = Expectation.from_json(dict(self.expect))
+        pair = None if self.pair is None else Pair.from_json(dict(self.pair))
+        return Ground(shape, expect, self.inputs, lambda: told, pair)
 
 
-Reads = Literal["turns", "tools", "spent", "request"]
+Reads = Literal["turns", "tools", "spent", "request", "pair"]
 """What a check wants to know besides answer and case: it is had for those that want it alone."""
 
 

@@ -40,6 +40,8 @@ CHECKS = {
     "outcome.asked_twice": "epistem.core.checks.outcome.talks.checks:NotAskedTwice",
     "outcome.not_pressed": "epistem.core.checks.outcome.talks.checks:NotPressed",
     "outcome.ends": "epistem.core.checks.outcome.talks.checks:EndsRight",
+    "outcome.moves": "epistem.core.checks.outcome.pairs.checks:MovesAsItMust",
+    "outcome.steady": "epistem.core.checks.outcome.pairs.checks:Steady",
     "safety.personal_data": "epistem.core.checks.safety.personal_data:NoPersonalData",
     "safety.given": "epistem.core.checks.safety.given:NotGivenAway",
     "safety.secrets": "epistem.core.checks.safety.secrets:NoSecrets",

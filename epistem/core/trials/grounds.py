@@ -25,7 +25,7 @@ def ground_of(
         messages = render_talk(prompt, with_old_names(case.inputs, aliases))
         return tuple(Said(message.role, message.text) for message in messages)
 
-    return Ground(prompt.reply, case.expect, case.inputs, asked)
+    return Ground(prompt.reply, case.expect, case.inputs, asked, case.pair)
 
 
 def answer_to(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -25,6 +25,10 @@ class Judged(NamedTuple):
     finding: Finding
 
 
+_Placed = tuple[Check, dict[str, int]]
+"""A check, with the index of the measure of each of its aspects."""
+
+
 class Bench:
     """The checks of one arm. Their measures are the same for every arm of a trial."""
 
@@ -32,7 +36,7 @@ class Bench:
         """Raises InvalidInput naming the check (`checks.1.options.at`) that can't be used; if it is not
         `strict`, `faults[use]` says why one is passed over, "" for one that is not."""
         self.faults: list[str] = []
-        self._checks: list[tuple[Check, dict[str, int]]] = []
+        self._checks: list[_Placed] = []
         self._judges: list[tuple[Judge, dict[str, int], str]] = []
         self._mending: list[Check] = []
         self.reads: frozenset[Reads] = frozenset()
@@ -65,9 +69,19 @@ class Bench:
         return list(dict.fromkeys(check.options.model for check, _, _ in self._judges))
 
     def judge(self, answer: Answer, ground: Ground) -> list[Judged]:
-        """What the plain checks find. One that breaks down can't tell, and says so."""
+        """What the plain checks find; of a variation, those that hold it against its original alone. One
+        that breaks down can't tell, and says so."""
+        return self._found(
+            _pairing(self._checks) if _is_variation(ground) else self._checks, answer, ground
+        )
+
+    def judge_pair(self, answer: Answer, ground: Ground) -> list[Judged]:
+        """What those find that hold it against the answer to its original."""
+        return self._found(_pairing(self._checks), answer, ground)
+
+    def _found(self, checks: Sequence[_Placed], answer: Answer, ground: Ground) -> list[Judged]:
         found: list[Judged] = []
-        for check, slots in self._checks:
+        for check, slots in checks:
             try:
                 told = check.judge(answer, ground)
             except Exception as error:  # a check must never cost an answer that was paid for
@@ -92,7 +106,7 @@ class Bench:
     ) -> Program[list[Judged]]:
         """What the judges find: a program that asks them. One that is not there can't tell."""
         found: list[Judged] = []
-        for check, slots, at in self._judges:
+        for check, slots, at in () if _is_variation(ground) else self._judges:
             judge = judges.get(check.options.model)
             if judge is None:
                 told = [
@@ -108,12 +122,20 @@ class Bench:
         """What is said where no answer came: every aspect that the case asks about has failed."""
         return [
             Judged(slots[key], Finding(key, False, NO_ANSWER))
-            for check, slots in self._all
+            for check, slots in (_pairing(self._all) if _is_variation(ground) else self._all)
             for key in check.asked(ground)
         ]
 
     @property
-    def _all(self) -> Iterator[tuple[Check, dict[str, int]]]:
+    def _all(self) -> Iterator[_Placed]:
         yield from self._checks
         for check, slots, _ in self._judges:
             yield check, slots
+
+
+def _pairing(checks: Iterable[_Placed]) -> list[_Placed]:
+    return [(check, slots) for check, slots in checks if "pair" in check.reads]
+
+
+def _is_variation(ground: Ground) -> bool:
+    return ground.pair is not None and ground.pair.is_variation

@@ -18,6 +18,8 @@ import numpy as np
 
 NONE, FAILED, PASSED, UNTOLD = 0, 1, 2, 3
 _HEAD = Struct(">HIHIBQI")
+_LANDED = 8
+"""Where in a mark its landing number begins."""
 _MOST_MS, _MOST_CENTS, _MOST_SCORE = 4e7, 1e9, 1e12
 
 
@@ -64,6 +66,16 @@ def scores_of(
     """A number for each of the measures that tell a score (`scored`), from (measure, score)."""
     told = {measure: score for measure, score in judged if score is not None}
     return tuple(_finite(told.get(measure)) for measure in scored)
+
+
+def with_verdicts(packed_: bytes, landed: int, judged: Iterable[tuple[int, bool | None]]) -> bytes:
+    """A mark that landed before, with more that was found since; it lands once more."""
+    told = bytearray(packed_)
+    told[_LANDED : _LANDED + 4] = landed.to_bytes(4, "big")
+    for measure, verdict in enumerate(verdicts_of(len(told) - _HEAD.size, judged)):
+        if verdict != NONE:
+            told[_HEAD.size + measure] = verdict
+    return bytes(told)
 
 
 class Marks:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from pydantic import Field
 
+from epistem.core.cases.pair import VARIATIONS, Variation
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.settings import Settings
@@ -36,13 +37,16 @@ class MainQuestion(Document):
 
 class TrialPlan(Document):
     """`cases` are case numbers of the subject; None means all that are kept. `tags` leaves those with
-    any of them, `like` those that the trial of this number asked. The main question is named before
-    the trial starts, or never."""
+    any of them, `like` those that the trial of this number asked. `steadiness` asks each also in these
+    variations, wherever they change something: `varied` cases more, once the plan is spelt out. The main
+    question is named before the trial starts, or never."""
 
     arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
     cases: list[int] | None = None
     tags: list[Tag] = said(max_length=50)
     like: int | None = said(None, ge=1)
+    steadiness: list[Variation] = said(max_length=len(VARIATIONS))
+    varied: int = said(0, ge=0)
     repeats: int = 5
     checks: list[CheckUse] | None = None
     seed: int = Field(1, ge=0, lt=2**31)

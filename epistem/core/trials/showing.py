@@ -82,12 +82,19 @@ def what_it_shows(
 
 
 def cases_asked(uses: Sequence[CheckUse], reply: ReplyShape, cases: Sequence[Case]) -> list[int]:
-    """How many of the cases each measure has something to say of. Raises InvalidInput as Bench."""
+    """How many of the cases each measure has something to say of; all variations of a case are one. Raises
+    InvalidInput as Bench."""
     bench = Bench(uses, reply)
     counts = [0] * bench.size
+    varied: set[tuple[int, int]] = set()
     for case in cases:
-        for judged in bench.unanswered(Ground(reply, case.expect, case.inputs)):
-            counts[judged.measure] += 1
+        for judged in bench.unanswered(Ground(reply, case.expect, case.inputs, pair=case.pair)):
+            if case.pair is not None and case.pair.is_variation:
+                varied.add((judged.measure, case.pair.of))
+            else:
+                counts[judged.measure] += 1
+    for measure, _ in varied:
+        counts[measure] += 1
     return counts
 
 

@@ -5,7 +5,7 @@ Apart from the marks themselves: who records them has no need of what statistics
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +38,14 @@ def tally_of(marks: Marks, arms: int, measures: int, cases: int) -> Tally:
             asked = asked | (unknown & (total[:, measure].sum(axis=0) > 0)[marks.case])
         missing[:, measure] = counted(asked & ~came)
     return Tally(passed, total, missing)
+
+
+def gathered(marks: Marks, originals: Mapping[int, int]) -> Marks:
+    """What came of variations counts with the case that they vary, by the place of each: they are no
+    cases of their own, and as such would make every interval look surer than it is."""
+    for varied, original in originals.items():
+        marks.case[marks.case == varied] = original
+    return marks
 
 
 def untold_of(marks: Marks, arms: int, measures: int) -> list[list[int]]:

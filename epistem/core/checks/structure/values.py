@@ -13,7 +13,7 @@ from epistem.core.checks.structure.pattern import PatternOptions, expression
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 
-_MISSING = object()
+MISSING = object()
 
 
 class ValueOptions(Options):
@@ -104,7 +104,7 @@ class JsonValue(Check):
         if found is None:
             return [Finding("", False, "There is no JSON in the answer.")]
         value = at_pointer(found.value, self.options.at)
-        if value is _MISSING:
+        if value is MISSING:
             return [Finding("", False, f"There is nothing at {self.options.at}.")]
         wrong = self._fault(value)
         shown = _short(value)
@@ -137,7 +137,7 @@ def at_pointer(value: Any, pointer: str) -> Any:
         elif isinstance(value, list) and key.isdecimal() and len(key) < 8 and int(key) < len(value):
             value = value[int(key)]
         else:
-            return _MISSING
+            return MISSING
     return value
 
 

@@ -1,0 +1,1 @@
+"""Checks of two answers: to a case, and to the same with something changed."""
