@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from epistem.core.cases.content import Case, checked, title_of, words_of
-from epistem.core.cases.filters import has
+from epistem.core.cases.filters import Has, has
 from epistem.core.cases.identity import asked_hash
 from epistem.core.errors import InvalidInput, NotFound, Stale
 from epistem.core.shapes import count
@@ -96,6 +96,19 @@ def there(tx: Transaction, subject: Subject, numbers: Collection[int]) -> set[in
     told = ", ".join(["%s"] * len(numbers))
     sql = f"SELECT number FROM cases WHERE subject_id = %s AND number IN ({told})"
     return {int(row[0]) for row in tx.rows(sql, (subject.id, *numbers))}
+
+
+MOST_PAIRED = 100
+
+
+def paired_with(tx: Transaction, subject: Subject, number: int) -> list[KeptCase]:
+    """The first cases that are this one with something changed."""
+    rows = tx.rows(
+        f"SELECT {_COLUMNS} FROM cases WHERE subject_id = %s AND deleted_at IS NULL AND has & %s "
+        "AND JSON_VALUE(content, '$.pair.of') = %s ORDER BY number LIMIT %s",
+        (subject.id, int(Has.PAIR), number, MOST_PAIRED),
+    )
+    return [_from_row(row) for row in rows]
 
 
 def chosen(

@@ -31,14 +31,16 @@ def cases_of(
     return [TrialCase(p, n, Case.from_json(json.loads(content))) for p, n, content in rows]
 
 
-def originals_of(tx: Transaction, trial_id: int, cases: int) -> dict[int, int]:
-    """By the position of each paired case that of its original, where that is asked, too. The first `cases`
-    are no variations."""
+def originals_of(
+    tx: Transaction, trial_id: int, cases: int, only: int | None = None
+) -> dict[int, int]:
+    """By the position of each paired case, or of the one at `only`, that of its original, where that is
+    asked, too. The first `cases` are no variations."""
     rows = tx.rows(
         "SELECT p.position, o.position FROM trial_cases p JOIN trial_cases o ON o.trial_id = p.trial_id "
         "AND o.number = JSON_VALUE(p.content, '$.pair.of') AND o.position < %s "
-        "WHERE p.trial_id = %s AND p.position <> o.position",
-        (cases, trial_id),
+        "WHERE p.trial_id = %s AND p.position <> o.position AND (%s IS NULL OR p.position = %s)",
+        (cases, trial_id, only, only),
     )
     return {int(paired): int(original) for paired, original in rows}
 

@@ -17,6 +17,7 @@ from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
     case_batches,  # noqa: F401 (its routes belong to the blueprint of cases)
+    case_pairs,  # noqa: F401 (so do these)
     cases,
     checks,
     drafts,

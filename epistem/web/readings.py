@@ -51,6 +51,7 @@ class CaseLine(Shape):
     number: int
     title: str
     expects: str | None
+    pair: str = Field(description="For one that is paired: how it differs from its original.")
 
 
 class CaseLines(Shape):
@@ -58,7 +59,10 @@ class CaseLines(Shape):
 
 
 class TrialCaseShape(CaseLine):
+    """`original` is the position of the case that it is paired with, where that is asked, too."""
+
     content: Case
+    original: int | None
 
 
 class CallShape(Shape):
@@ -192,11 +196,15 @@ def list_trial_cases(path: TrialPath, query: AtQuery) -> Response:
 )  # fmt: skip
 def get_trial_case(path: CasePath) -> Response:
     with transaction() as tx:
-        trials.status_of(tx, path.trial_id)
-        found = trial_cases.cases_of(tx, path.trial_id, {path.position})
-    if not found:
-        raise NotFound(f"T{path.trial_id} has no case at {path.position}.", field="position")
-    return reply(TrialCaseShape(**_line(found[0]), content=found[0].content))
+        trial = trials.get(tx, path.trial_id)
+        found = trial_cases.cases_of(tx, trial.id, {path.position})
+        if not found:
+            raise NotFound(f"T{path.trial_id} has no case at {path.position}.", field="position")
+        original = None
+        if found[0].content.pair is not None:
+            paired = trial_cases.originals_of(tx, trial.id, trial.cases, path.position)
+            original = paired.get(path.position)
+    return reply(TrialCaseShape(**_line(found[0]), content=found[0].content, original=original))
 
 
 @bp.get(
@@ -232,6 +240,7 @@ def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
         "number": case.number,
         "title": title_of(case.content),
         "expects": case.content.expect.label,
+        "pair": case.content.pair.kind if case.content.pair else "",
     }
 
 

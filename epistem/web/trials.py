@@ -8,6 +8,7 @@ from typing import Any, Literal
 from flask import Response
 from pydantic import BaseModel, Field
 
+from epistem.core.cases.pair import Variation
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
@@ -89,6 +90,8 @@ class TrialPage(TrialLine):
 
     arms: list[ArmShape]
     cases: int
+    asked: int = Field(description="Its cases with their variations, which stand behind them.")
+    steadiness: list[Variation]
     took_all: bool
     numbers: list[list[int]]
     checks: list[CheckUse]
@@ -155,6 +158,7 @@ class EstimateShape(Shape):
     can't make. `steady` are arms at temperature 0 of whose model past repeats were all alike."""
 
     cases: int
+    varied: int = Field(description="Variations of them that are asked beside.")
     unlabelled: int
     calls: int
     input_tokens: int
@@ -205,6 +209,8 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],
         cases=trial.cases,
+        asked=trial.asked,
+        steadiness=trial.plan.steadiness,
         took_all=trial_cases.took_all(tx, trial.id, trial.plan.cases or []),
         numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
@@ -262,7 +268,8 @@ def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
         found, outlook = work.estimate_of(tx, subject, body, IN_FLIGHT)
         showing = outlook_of(tx, subject, body, outlook)
         steady = steady_arms(tx, subject, outlook, body.repeats)
-    told = {**found._asdict(), "cases": outlook.cases, "unlabelled": outlook.unlabelled}
+    told = {**found._asdict(), "cases": outlook.cases, "varied": outlook.varied}
+    told["unlabelled"] = outlook.unlabelled
     told["steady"] = steady
     return reply(EstimateShape(**told, showing=_showing(showing)))
 

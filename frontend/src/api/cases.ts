@@ -126,6 +126,14 @@ export function useFared(name: Ref<string>, number: Ref<number>) {
   });
 }
 
+/** What a case is paired with, and its variations. */
+export function useCasePairs(name: Ref<string>, number: Ref<number>) {
+  return useQuery({
+    queryKey: keys.case(name, number, "pairs"),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/{number}/pairs", { params: { path: { name: name.value, number: number.value } } })),
+  });
+}
+
 /** How some cases fared in up to three arms; again every moment while some of them is going on. */
 export function useStrips(name: Ref<string>, numbers: Ref<number[]>, of: Ref<string[]>, going: () => boolean) {
   return useQuery({

@@ -5,11 +5,13 @@ import { useTemplateRef } from "vue";
 import LabelField from "@/parts/LabelField.vue";
 import { isPicture } from "@/parts/values";
 import type { Texts } from "./editing";
+import MovesField from "./pairs/MovesField.vue";
 import RulesField from "./RulesField.vue";
 import TurnsField from "./TurnsField.vue";
 
 const texts = defineModel<Texts>({ required: true });
-defineProps<{ labels: string[] }>();
+/** `offered` are the things in an answer that can move. */
+withDefaults(defineProps<{ labels: string[]; offered?: string[] }>(), { offered: () => [""] });
 
 const EXPECTED = [
   ["known", "Do the inputs say what is asked?", "yes: it answers", "no: it says so"],
@@ -52,6 +54,7 @@ defineExpose({ focus });
         <option value="too long">too long: it reaches its limit</option>
       </select>
     </label>
+    <div v-if="texts.moves" data-field="moves"><MovesField v-model="texts.moves" :offered="offered" /></div>
     <div class="grid grid-cols-2 gap-4" data-field="label">
       <LabelField v-model="texts.label" :labels="labels" />
       <label class="flex flex-col gap-1">

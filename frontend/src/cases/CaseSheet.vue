@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/vue-query";
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from "vue";
 
 import { fetchCase, useCaseChanges } from "@/api/cases";
-import type { CasePage } from "@/api/schema";
+import type { CasePage, ReplyShape } from "@/api/schema";
 import { useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
 import { onTop } from "@/keep/onTop";
@@ -12,9 +12,10 @@ import { useKeptDocument } from "@/keep/useKeptDocument";
 import { when } from "@/marks/format";
 import CaseFields from "./CaseFields.vue";
 import { contentWith, FIELDS, type Texts, textsOf } from "./editing";
+import { movable } from "./pairs/moves";
 import CaseReading from "./reading/CaseReading.vue";
 
-const props = defineProps<{ name: string; page: CasePage; labels: string[]; typing?: boolean }>();
+const props = defineProps<{ name: string; page: CasePage; labels: string[]; reply?: ReplyShape; typing?: boolean }>();
 const emit = defineEmits<{ saved: [page: CasePage]; cancel: []; away: [] }>();
 const queries = useQueryClient();
 const changes = useCaseChanges(() => props.name);
@@ -95,11 +96,11 @@ useKeys([{ keys: { e: () => void edit() }, shown: ["E"], label: "edit the case" 
         <button type="button" class="button" data-test="edit-case" @click="edit()">Edit</button>
       </template>
     </header>
-    <CaseFields v-if="editing" ref="fields" v-model="doc.content.value!" :labels="labels">
+    <CaseFields v-if="editing" ref="fields" v-model="doc.content.value!" :labels="labels" :offered="movable(reply)">
       <p v-if="both.length" class="text-straw" role="status">Changed elsewhere, too: {{ both.join(", ") }}. Saving puts yours in its place.</p>
       <p v-if="error" class="text-rust" role="alert">{{ error }}</p>
       <p class="caption">A trial keeps its cases as they were when it started, so a change here touches later trials only.</p>
     </CaseFields>
-    <CaseReading v-else :name="name" :page="kept" @edit="edit" />
+    <CaseReading v-else :name="name" :page="kept" :reply="reply" @edit="edit" />
   </form>
 </template>

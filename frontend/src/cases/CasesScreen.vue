@@ -5,7 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { useCase, useCaseChanges } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { fetchDraft } from "@/api/subjects";
-import type { CasePage } from "@/api/schema";
+import type { CasePage, ReplyShape } from "@/api/schema";
 import { labelsOf } from "@/draft/reply/labels";
 import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
@@ -34,10 +34,11 @@ function show(which: number): void {
   void router.push(at(which));
 }
 
-const labels = ref<string[]>([]);
+const reply = ref<ReplyShape>();
+const labels = computed(() => (reply.value ? labelsOf(reply.value) : []));
 const inputNames = ref<string[]>(["message"]);
 void fetchDraft(name.value).then((draft) => {
-  labels.value = labelsOf(draft.content.reply);
+  reply.value = draft.content.reply;
   if (draft.inputs.length) inputNames.value = draft.inputs;
 }, () => undefined);
 const blank = computed(() => blankCase(inputNames.value));
@@ -76,6 +77,7 @@ useKeys([
         :name="name"
         :page="blank"
         :labels="labels"
+        :reply="reply"
         @saved="saved"
         @cancel="adding = false"
       />
@@ -85,6 +87,7 @@ useKeys([
         :name="name"
         :page="open.data.value"
         :labels="labels"
+        :reply="reply"
         @saved="saved"
         @away="setAway(open.data.value, true)"
       />

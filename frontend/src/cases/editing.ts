@@ -1,5 +1,5 @@
 /** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
-import type { Case, CasePage, Expectation, Person } from "@/api/schema";
+import type { Case, CasePage, Expectation, Move, Person } from "@/api/schema";
 import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
 
@@ -34,6 +34,8 @@ export interface Texts {
   person: PersonTexts;
   /** How the talk should end. */
   ends: string;
+  /** How the answer must move against that to the original; null for a case that is paired with none. */
+  moves: Move[] | null;
   /** With commas between. */
   tags: string;
   note: string;
@@ -53,6 +55,7 @@ export const FIELDS: Record<Field, string> = {
   turns: "turns",
   person: "rules of the person",
   ends: "how the talk ends",
+  moves: "how the answer must move",
   tags: "tags",
   note: "note",
   owner: "owner",
@@ -72,6 +75,7 @@ export function textsOf(content: Case): Texts {
     turns: [...turns],
     person: personTexts(content.person),
     ends: expect?.ends ?? "",
+    moves: content.pair ? (content.pair.moves ?? []).map((move) => ({ ...move })) : null,
     tags: tags.join(", "),
     note: content.note ?? "",
     owner: content.owner ?? "",
@@ -100,6 +104,7 @@ export function contentWith(content: Case, texts: Texts): Case {
     },
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
     person: changed.has("person") ? personFrom(texts.person) : content.person,
+    pair: changed.has("moves") && content.pair ? { ...content.pair, moves: texts.moves ?? [] } : content.pair,
     tags: taken("tags", listFrom(texts.tags), content.tags),
     note: taken("note", texts.note, content.note),
     owner: taken("owner", texts.owner.trim(), content.owner),
@@ -107,7 +112,7 @@ export function contentWith(content: Case, texts: Texts): Case {
 }
 
 /** What was typed in the kind of value that stood there before. */
-function valueLike(kept: unknown, text: string): unknown {
+export function valueLike(kept: unknown, text: string): unknown {
   if (kept !== undefined && asText(kept) === text) return kept;
   if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
   if (typeof kept === "string" && kept !== "") return text;

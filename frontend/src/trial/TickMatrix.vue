@@ -111,7 +111,7 @@ const lineOf = (arm: number) => (arm === (props.baseline ?? 0) ? "border-slate" 
       >
         <span class="truncate" role="rowheader" tabindex="-1" :data-cell="`${row.index}.0`" :title="lines.get(order[row.index]!)?.title">{{
           lines.get(order[row.index]!)?.title ?? "\u00a0"
-        }}</span>
+        }}<span v-if="lines.get(order[row.index]!)?.pair" class="caption ml-2">⇄ {{ lines.get(order[row.index]!)?.pair }}</span></span>
         <span class="truncate font-mono text-sm text-ink-2" role="gridcell">{{ lines.get(order[row.index]!)?.expects ?? "–" }}</span>
         <span
           v-for="(arm, column) in page.arms"

@@ -14,6 +14,7 @@ import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
 import CheckRows from "@/checks/CheckRows.vue";
+import { VARIATIONS, VARIED, type Variation } from "./variations";
 import QuestionRow from "./QuestionRow.vue";
 import TrialList from "./TrialList.vue";
 import { useEstimate } from "./useEstimate";
@@ -75,13 +76,20 @@ const chosen = computed(() => {
   if (earlier === null && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
   return estimate.value?.cases ?? null;
 });
-const calls = computed(() => (plan.value && chosen.value !== null ? plan.value.arms.length * chosen.value * (plan.value.repeats || 0) : null));
+/** Variations that are asked beside the cases: as many as their rules find something to change in. */
+const forms = computed(() => (plan.value?.steadiness.length ? (estimate.value?.varied ?? 0) : 0));
+const calls = computed(() => (plan.value && chosen.value !== null ? plan.value.arms.length * (chosen.value + forms.value) * (plan.value.repeats || 0) : null));
 const unexpected = computed(() => (plan.value?.checks.some((use) => use.check === "outcome.label") ? (estimate.value?.unlabelled ?? 0) : 0));
 
 function toggleTag(tag: string): void {
   if (!plan.value) return;
   plan.value.like = null;
   plan.value.tags = plan.value.tags.includes(tag) ? plan.value.tags.filter((each) => each !== tag) : [...plan.value.tags, tag];
+}
+function toggleVariation(kind: Variation): void {
+  if (!plan.value) return;
+  const { steadiness } = plan.value;
+  plan.value.steadiness = steadiness.includes(kind) ? steadiness.filter((each) => each !== kind) : [...steadiness, kind];
 }
 function takeAll(): void {
   if (plan.value) Object.assign(plan.value, { tags: [], like: null });
@@ -173,6 +181,23 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
             />
           </label>
         </section>
+        <section>
+          <h2 class="caption mb-1"><span class="font-medium">Steadiness</span> asks each case in these forms, too: the answer must stay the same</h2>
+          <div class="flex flex-wrap gap-1.5" data-test="steadiness">
+            <button
+              v-for="kind in VARIATIONS"
+              :key="kind"
+              type="button"
+              class="button h-slim px-2"
+              :class="plan.steadiness.includes(kind) ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+              :aria-pressed="plan.steadiness.includes(kind)"
+              :title="VARIED[kind]"
+              @click="toggleVariation(kind)"
+            >
+              {{ kind }}
+            </button>
+          </div>
+        </section>
         <section v-if="plan.arms.length > 1 && plan.checks.length">
           <h2 class="caption mb-1"><span class="font-medium">Main question</span> tested first; it can’t be named afterwards</h2>
           <QuestionRow v-model="plan.question" :arms="plan.arms" :checks="plan.checks" :shown="estimate?.showing.shown ?? []" :titles="titles" />
@@ -185,7 +210,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
     </div>
     <footer v-if="plan" class="border-t border-rule bg-straw-wash/40 p-4">
       <p class="font-serif text-say" data-test="calls">
-        {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }} × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
+        {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }}<template v-if="forms"> and {{ count(forms, "variation") }}</template> × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
           = <b class="font-semibold">{{ count(calls, "call") }}</b></template
         ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template
         ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template>

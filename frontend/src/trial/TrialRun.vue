@@ -22,7 +22,7 @@ const events = useTrialEvents(computed(() => props.page));
 const { ticks, over, rate, secondsLeft, lost } = events;
 const line = computed(() => events.line.value ?? props.page);
 const matrix = computed(() => matrixOf(props.page, ticks.value, null));
-const order = computed(() => Array.from({ length: props.page.cases }, (_, position) => position));
+const order = computed(() => Array.from({ length: props.page.asked }, (_, position) => position));
 const numbers = computed(() => numbersOf(props.page));
 const notes = computed(() =>
   props.page.arms.map((arm) =>
@@ -154,7 +154,7 @@ useKeys([
         </ul>
       </div>
       <p>
-        {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }} × {{ count(page.repeats, "repeat") }}, each
+        {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }}<template v-if="page.asked > page.cases"> and {{ count(page.asked - page.cases, "variation") }}</template> × {{ count(page.repeats, "repeat") }}, each
         call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}
       </p>
       <p class="caption">

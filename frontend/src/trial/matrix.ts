@@ -16,12 +16,12 @@ const MARKS: Mark[] = ["waiting", "passed", "failed", "unanswered", "unjudged"];
 
 /** `measure` null asks whether an answer passed on every measure that is required. */
 export function matrixOf(page: TrialPage, ticks: Ticks[], measure: number | null): Matrix {
-  const { repeats, cases } = page;
-  const asked = measure === null ? page.measures.filter((each) => each.required).map((each) => each.index) : [measure];
+  const { repeats, asked: cases } = page;
+  const looked = measure === null ? page.measures.filter((each) => each.required).map((each) => each.index) : [measure];
   const states = new Uint8Array(page.arms.length * cases * repeats);
   for (const some of ticks) {
     some.marks.forEach((mark, at) => {
-      states[(some.arm[at]! * cases + some.case_at[at]!) * repeats + some.repeat_no[at]!] = stateOf(mark, asked);
+      states[(some.arm[at]! * cases + some.case_at[at]!) * repeats + some.repeat_no[at]!] = stateOf(mark, looked);
     });
   }
   const slice = (arm: number, caseAt: number) => {

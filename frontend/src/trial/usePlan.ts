@@ -5,6 +5,7 @@ import { cheapestAndDearest } from "@/api/models";
 import type { CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionLine } from "@/api/schema";
 import { copied } from "@/parts/values";
 import { armOf, type PlannedArm } from "./arms";
+import type { Variation } from "./variations";
 import { type Question, questionOf } from "./question";
 
 export interface PlanState {
@@ -14,6 +15,7 @@ export interface PlanState {
   /** Those that an earlier trial asked, as far as they are kept; null leaves it to the tags. */
   like: number | null;
   repeats: number;
+  steadiness: Variation[];
   checks: CheckUse[];
   question: Question;
 }
@@ -22,7 +24,7 @@ export interface PlanState {
 export function usualPlan(versions: VersionLine[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
   const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
-  return { arms, tags: [], like: null, repeats: 5, checks: copied(subject.checks), question: "likeliest" };
+  return { arms, tags: [], like: null, repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
@@ -35,6 +37,7 @@ export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
     tags: [],
     like: trial.took_all ? null : trial.id,
     repeats: trial.repeats,
+    steadiness: [...trial.steadiness],
     checks: copied(trial.checks),
     question: question && arms[question.arm] ? { arm: arms[question.arm]!.key, measure: question.measure } : "likeliest",
   };
@@ -59,6 +62,7 @@ export function usePlan(name: string) {
       tags: state.tags,
       like: state.like,
       repeats: state.repeats,
+      steadiness: state.steadiness,
       checks: state.checks,
       question: questionOf(state.question, state.arms, state.checks),
       seed: Math.floor(Math.random() * 2 ** 31),
@@ -69,7 +73,7 @@ export function usePlan(name: string) {
     const kept = recall<PlanState>(memory);
     if (!kept?.arms) return null;
     const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
-    const plan = { ...kept, arms, like: kept.like ?? null };
+    const plan = { ...kept, arms, like: kept.like ?? null, steadiness: kept.steadiness ?? [] };
     const asked = kept.question ?? "likeliest";
     if (typeof asked === "string") return { ...plan, question: asked };
     const at = kept.arms.findIndex((arm) => arm.key === asked.arm);

@@ -13,7 +13,8 @@ export function useTicks(line: Ref<TrialLine | undefined>) {
   let gone = false;
   let again: ReturnType<typeof setTimeout> | undefined;
 
-  const held = () => ticks.value.reduce((sum, each) => sum + each.marks.length, 0);
+  /** Places that a tick stands at: one that is completed later comes once more. */
+  const held = new Set<string>();
   const last = () => ticks.value.at(-1)?.last ?? 0;
 
   async function load(): Promise<void> {
@@ -24,13 +25,17 @@ export function useTicks(line: Ref<TrialLine | undefined>) {
       while (!gone && line.value) {
         const { id, landed, recorded } = line.value;
         // Answers that are asked for again take the places of those that are shown.
-        if (of !== id || held() > recorded) ticks.value = [];
+        if (of !== id || held.size > recorded) {
+          ticks.value = [];
+          held.clear();
+        }
         of = id;
         if (last() >= landed) break;
         const path = { trial_id: id };
         const more = await got(api.GET("/api/v1/trials/{trial_id}/ticks", { params: { path, query: { after: last() } } }));
         if (gone || line.value?.id !== id) continue;
         if (more.last <= last()) break; // the rest has not landed yet
+        more.marks.forEach((_, at) => held.add(`${more.arm[at]}.${more.case_at[at]}.${more.repeat_no[at]}`));
         ticks.value = [...ticks.value, more];
       }
     } catch {

@@ -13,9 +13,11 @@ import { readText } from "@/parts/values";
 import { differing } from "@/marks/differing";
 import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
+import PairRows from "./PairRows.vue";
 import TalkRows from "./TalkRows.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null; baseline: number }>();
+defineEmits<{ original: [position: number] }>();
 const changes = useSubjectChanges();
 const repeat = defineModel<number>("repeat", { required: true });
 const trial = computed(() => props.page.id);
@@ -97,6 +99,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
         </p>
       </div>
     </header>
+    <PairRows v-if="shown?.content.pair" :page="page" :shown="shown" :repeat="repeat" :arms="answers.map((side) => side.arm.position)" @original="$emit('original', $event)" />
     <TalkRows :sides="answers.map((side) => side.reading)" />
     <p v-if="faultOf(left)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(left)) }}</p>
     <div v-else class="flex min-h-0 flex-1">

@@ -21,6 +21,7 @@ import TextsDialog from "./TextsDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
 const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
+const STEADY = "outcome.steady";
 const route = useRoute();
 const router = useRouter();
 
@@ -45,7 +46,10 @@ const repeat = computed({
   set: (at: number) => go({ repeat: at + 1 }),
 });
 const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
-const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)));
+/** Variations stand behind the cases, and only how steady they are is judged. */
+const about = computed(() => (measure.value === null || props.page.asked === props.page.cases ? "all" : props.verdict.measures[measure.value]?.key === STEADY ? "variations" : "cases"));
+const isAbout = (at: number) => about.value === "all" || at < props.page.cases === (about.value === "cases");
+const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)).filter(isAbout));
 const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
 const fates = computed(() => {
   const found = { lost: 0, gained: 0, steady: 0, unknown: 0 };
@@ -60,6 +64,7 @@ function showOnly(which: Fate): void {
   const query = { ...route.query };
   delete query.show;
   delete query.case;
+  delete query.at;
   void router.replace({ query: only.value === which ? query : { ...query, show: which } });
 }
 const byTag = ref(false);
@@ -68,14 +73,14 @@ const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
 const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
-  const found = asked === null ? -1 : numbers.value.indexOf(asked);
-  return found >= 0 ? found : (order.value[0] ?? 0);
+  const found = number("at") ?? (asked === null ? -1 : numbers.value.indexOf(asked));
+  return found >= 0 && found < props.page.asked ? found : (order.value[0] ?? 0);
 });
 
 /** With one arm there is no gap: the cases that fail most come first. */
 function byShare(): number[] {
   const share = (at: number) => matrix.value.share(0, at) ?? 2;
-  const positions = Array.from({ length: props.page.cases }, (_, position) => position);
+  const positions = Array.from({ length: props.page.asked }, (_, position) => position);
   return positions.sort((a, b) => share(a) - share(b) || a - b);
 }
 
@@ -87,7 +92,8 @@ function go(edit: Record<string, number | null>): void {
   void router.replace({ query });
 }
 function choose(at: number, chosen: number | null): void {
-  go({ case: numbers.value[at] ?? null, ...(chosen !== null && chosen !== baseline.value ? { arm: chosen } : {}) });
+  const place = at < props.page.cases ? { case: numbers.value[at] ?? null, at: null } : { case: null, at };
+  go({ ...place, ...(chosen !== null && chosen !== baseline.value ? { arm: chosen } : {}) });
 }
 const chooseMeasure = (index: number) => go({ measure: index === measure.value ? null : index });
 const moveCase = (by: number) => {
@@ -289,7 +295,7 @@ useKeys([
         {{ arm === null ? "" : "Shaded: differences that do not matter." }} {{ standIns }}
       </p>
     </section>
-    <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" />
+    <AnswerReader v-model:repeat="repeat" :page="page" :case-at="caseAt" :arm="arm" :baseline="baseline" @original="choose($event, null)" />
   </div>
 
   <section class="panel flex min-h-42.5 flex-[8] flex-col">
@@ -304,7 +310,7 @@ useKeys([
       @choose="choose"
     >
       <template #corner>
-        <template v-if="arm === null">{{ count(page.cases, "case") }}, most failed first, on </template>
+        <template v-if="arm === null">{{ count(order.length, "case") }}, most failed first, on </template>
         <span v-else class="mr-1 inline-flex gap-2">
           <template v-for="(told, which) in FATES" :key="which">
             <button

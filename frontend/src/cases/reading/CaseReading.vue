@@ -2,13 +2,14 @@
 /** A case as a page to read: what was said, what a right answer is, how it has fared. */
 import { computed } from "vue";
 
-import type { CasePage } from "@/api/schema";
+import type { CasePage, ReplyShape } from "@/api/schema";
 import { useSubject } from "@/api/subjects";
 import { isGuarded, sentencesOf } from "./expected";
+import PairSection from "../pairs/PairSection.vue";
 import HowItFared from "./HowItFared.vue";
 import WhatWasSaid from "./WhatWasSaid.vue";
 
-const props = defineProps<{ name: string; page: CasePage }>();
+const props = defineProps<{ name: string; page: CasePage; reply?: ReplyShape }>();
 defineEmits<{ edit: [field: string] }>();
 const subject = useSubject(computed(() => props.name));
 const sentences = computed(() => sentencesOf(props.page.content.expect));
@@ -41,6 +42,7 @@ const facts = computed(() =>
         <RouterLink v-if="subject.data.value && !isGuarded(sentence, checks) && sentence.field !== 'answer'" class="link shrink-0 text-sm text-straw" :to="{ name: 'checks', params: { name } }">no check judges this</RouterLink>
       </div>
     </section>
+    <PairSection :name="name" :page="page" :checks="subject.data.value?.checks ?? null" :reply="reply" @edit="$emit('edit', $event)" />
     <HowItFared :name="name" :number="page.number" />
     <dl v-if="facts.length" class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5 text-sm">
       <template v-for="[what, value] in facts" :key="what">
