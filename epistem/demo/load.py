@@ -20,7 +20,7 @@ from epistem.work import trials as work
 from epistem.work.drafts import keep
 from epistem.work.probation import put_to_the_test
 
-PROMPTS = ("triage-message", "desk-reply", "lost-item")
+PROMPTS = ("triage-message", "desk-reply", "lost-item", "fare-record")
 
 
 def load_demo(database: Database) -> list[int]:

@@ -25,6 +25,7 @@ KINDS = (
     "rewrite",
     "sql",
     "collect",
+    "reckon",
     "labels",
     "planner",
     "digest",

@@ -68,6 +68,7 @@ EXPECTED = {
     Has.MUST_NOT_SAY: "no words",
     Has.KNOWN: "to know or not",
     Has.REFUSE: "to decline or not",
+    Has.PAIR: "a move",
 }
 
 

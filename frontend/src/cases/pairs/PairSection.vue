@@ -44,7 +44,7 @@ useKeys([{ keys: { p: () => (making.value = true) }, shown: ["P"], label: "pair 
         </p>
         <div class="pl-4"><ChangeLines :was="original.inputs" :now="inputs" /></div>
         <p v-if="moves.length" role="button" tabindex="0" class="flex cursor-text gap-2" data-test="must-move" @click="$emit('edit', 'moves')" @keydown.enter.prevent="$emit('edit', 'moves')">
-          <span class="flex-1">Against its answer {{ moves.map(moveInWords).join(", ") }}.</span>
+          <span class="flex-1">Against the answer to it, {{ moves.map(moveInWords).join(", ") }}.</span>
           <RouterLink v-if="unjudged" class="link text-sm text-straw" :to="{ name: 'checks', params: { name } }" @click.stop>no check judges this</RouterLink>
         </p>
         <p v-else class="text-straw">It is not said how the answer must move. <button type="button" class="link" @click="$emit('edit', 'moves')">Say it</button></p>

@@ -57,7 +57,7 @@ class MovesAsItMust(Check):
         "what if",
         "sensitivity",
     )
-    aspects = (Aspect("", "moves as it must when the case changes"),)
+    aspects = (Aspect("", "moves as it must"),)
     reads = frozenset({"pair"})
     Options: ClassVar[type[Options]] = MovesOptions
     good: ClassVar = (
@@ -181,7 +181,7 @@ class Steady(Check):
         "fairness",
         "typos",
     )
-    aspects = (Aspect("", "stays the same where only what is irrelevant changed"),)
+    aspects = (Aspect("", "stays steady"),)
     reads = frozenset({"pair"})
     Options: ClassVar[type[Options]] = SteadyOptions
     good: ClassVar = (
