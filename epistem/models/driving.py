@@ -93,7 +93,9 @@ async def carry_out(
             continue
         if need.model:
             assert aside is not None, "nobody knows the other models"
-            await _ask_aside(client, driven, need, aside)
+            came = await _ask_aside(client, driven, need, aside)
+            if came is not None and landed is not None and run.need is not None:
+                await landed(came)
             continue
         try:
             raw, reply, trace = await client.ask(
@@ -117,15 +119,17 @@ async def carry_out(
 
 async def _ask_aside(
     client: ModelClient, driven: Driven[Result], need: AskModel, aside: Aside
-) -> None:
-    """Ask another model, or take what it replied before: that costs nothing, and counts no attempt."""
+) -> Made | None:
+    """Ask another model, or take what it replied before: that costs nothing, and counts no attempt. None
+    where nothing was replied."""
     endpoint, run = aside.endpoint_of(need), driven.run
     try:
         if (raw := await aside.recall(need)) is not None:
             reply, free = endpoint.format.parse_reply(raw), CallTrace(_now(), 0.0, 0)
-            driven.made.append(Made(need, raw, reply, Usage(), *free))
+            made = Made(need, raw, reply, Usage(), *free)
+            driven.made.append(made)
             run.give(reply)
-            return
+            return made
         raw, reply, trace = await client.ask(
             endpoint, endpoint.format.encode(need.body.content, need.seed)
         )
@@ -133,13 +137,15 @@ async def _ask_aside(
         driven.made.append(_failed(need, error))
         await aside.heard(need, None)
         run.fail(error)
-        return
+        return None
     except EpistemError as error:
         run.fail(error)
-        return
-    driven.made.append(_made(need, raw, reply, trace))
+        return None
+    made = _made(need, raw, reply, trace)
+    driven.made.append(made)
     await aside.heard(need, raw)
     run.give(reply)
+    return made
 
 
 def _now() -> datetime:

@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from epistem.core.cases.content import Case
-from epistem.core.cases.talk import is_talk, talked
+from epistem.core.cases.talk import is_talk
 from epistem.core.checks.base import Ground
+from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, answer, talk
 from epistem.core.engine.needs import Program, SharedBody
@@ -18,6 +19,7 @@ from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
 from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.judging import Bench
+from epistem.core.trials.talking import Person, opening_of
 from epistem.core.wire import chat_completions as wire
 from epistem.models.endpoint import Endpoint
 from epistem.models.trouble import Kind
@@ -84,20 +86,21 @@ class ArmAtWork:
     def has_body(self, case_at: int) -> bool:
         return case_at in self._bodies
 
-    def program(self, case_at: int, seed: int) -> Program[Answered] | Program[list[Answered]]:
-        """What answers the case: one answer, or a talk until its person has no more to say."""
+    def program(
+        self, case_at: int, seed: int, people: Mapping[str, JudgeModel]
+    ) -> Program[Answered] | Program[list[Answered]]:
+        """What answers the case: one answer, or a talk until its person has no more to say, whom one of
+        these models may play."""
         case = self._cases[case_at].content
 
         def body_after(turns: Sequence[Turn]) -> SharedBody:
             return self._body(case_at, turns) if turns else self.first_body(case_at)
 
-        def says(answers: Sequence[str]) -> str | None:
-            told = talked(case, answers)
-            return told.said[-1] if told.ended is None else None
-
         if not is_talk(case):
             return answer(self.wire, self.first_body(case_at), seed, self.tools)
-        return talk(self.wire, body_after, says, seed, self.tools)
+        inputs = with_old_names(case.inputs, self.arm.aliases)
+        person = Person(case, opening_of(self.arm.content, inputs, case), people)
+        return talk(self.wire, body_after, person.says, seed, self.tools)
 
     def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
         request = request_for(

@@ -11,6 +11,8 @@ from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Run
 from epistem.core.trials.grounds import answer_to
 from epistem.core.trials.judging import Judged
+from epistem.core.trials.talking import replies_in
+from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply
 from epistem.models.driving import Driven, Made
 from epistem.runner.arms import ArmAtWork
@@ -18,17 +20,19 @@ from epistem.runner.writer import Writer
 from epistem.store.calls import NewCall, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
-from epistem.work.calls import JUDGING, judging_call, new_call, record_of
-from epistem.work.judging import Judges
+from epistem.work.calls import ANSWERING, call_of, judging_call, new_call, record_of
+from epistem.work.judging import Judges, People
 
 
 class Asking:
     """A cell that is asked, with the calls that were made for it."""
 
-    __slots__ = ("at_work", "cell", "driven", "judges", "judging", "kept", "paid")
+    __slots__ = ("at_work", "cell", "driven", "judges", "judging", "kept", "paid", "people")
 
-    def __init__(self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid]) -> None:
-        self.cell, self.at_work, self.paid = cell, at_work, paid
+    def __init__(
+        self, cell: ClaimedCell, at_work: ArmAtWork, paid: Sequence[Paid], people: People
+    ) -> None:
+        self.cell, self.at_work, self.paid, self.people = cell, at_work, paid, people
         self.driven: Driven[Any] | None = None
         self.judging: Driven[list[Judged]] | None = None
         self.judges: Judges | None = None
@@ -36,17 +40,17 @@ class Asking:
 
     def begin(self) -> Driven[Any]:
         """Its program, which is told again what was paid for before, by another shard or by this one."""
-        program = self.at_work.program(self.cell.case_at, self.cell.seed)
+        program = self.at_work.program(self.cell.case_at, self.cell.seed, self.people.asked)
         if self.driven is not None:
             record = self.driven.run.record
         else:
-            record = record_of(self.at_work.wire, self.paid) if self.paid else {}
+            record = record_of(self.at_work.wire, self.paid, self._person_wire) if self.paid else {}
         self.driven = Driven(Run(program, record))
         return self.driven
 
     def so_far(self, made: Made) -> CallsSoFar:
         """A call after which the program goes on, to be recorded at once."""
-        self.kept.append(new_call(made, self.at_work.model))
+        self.kept.append(call_of(made, self.at_work.model, self.people))
         return CallsSoFar(self.cell.id, self.cell.arm, self.kept[-1:])
 
     def ended(self, error: str | None) -> NewReading:
@@ -63,7 +67,7 @@ class Asking:
                 findings += self.judging.result
         else:
             findings = bench.unanswered(ground)
-        new = [new_call(each, self.at_work.model) for each in self.not_kept()]
+        new = [call_of(each, self.at_work.model, self.people) for each in self.not_kept()]
         if self.judging is not None and self.judges is not None:
             there = {each.path for each in self.paid}
             asked = [each for each in self.judging.made if each.need.path not in there]
@@ -102,9 +106,9 @@ class Asking:
         if not self.at_work.bench.reads & {"turns", "tools", "spent"}:
             last = self._answers()[-1].reply
             return Answer(last.text, last.finish_reason)
-        made = self.driven.made
+        made = [each for each in self.driven.made if not each.need.model]
         told = [each.usage for each in made]
-        before = [each for each in self.paid if each.purpose != JUDGING]
+        before = [each for each in self.paid if each.purpose == ANSWERING]
         again = [
             self.driven.run.record[each.path].given
             for each in before
@@ -118,14 +122,25 @@ class Asking:
             sum(new_call(each, self.at_work.model).cents for each in made)
             + sum(each.cents for each in before),
         )
-        return answer_to(self._answers(), case, spent)
+        record = self.driven.run.record.items()
+        replies = replies_in(
+            (path, noted.given.text) for path, noted in record if isinstance(noted.given, Reply)
+        )
+        return answer_to(self._answers(), case, spent, replies)
+
+    @property
+    def _person_wire(self) -> WireFormat | None:
+        person = self.at_work.case(self.cell.case_at).person
+        model = self.people.asked.get(person.persona.model) if person and person.persona else None
+        return model.wire if model else None
 
     def _before(self) -> PaidBefore:
         """Of the calls that were recorded before the reading was over."""
-        paid = [each for each in self.paid if each.purpose != JUDGING]
-        cents = sum(each.cents for each in paid) + sum(each.cents for each in self.kept)
-        ms = sum(p.ms for p in paid) + sum(each.total_ms for each in self.kept)
-        tokens = sum(p.output_tokens for p in paid) + sum(c.output_tokens for c in self.kept)
+        paid = [each for each in self.paid if each.purpose == ANSWERING]
+        kept = [each for each in self.kept if each.purpose == ANSWERING]
+        cents = sum(each.cents for each in paid) + sum(each.cents for each in kept)
+        ms = sum(p.ms for p in paid) + sum(each.total_ms for each in kept)
+        tokens = sum(p.output_tokens for p in paid) + sum(c.output_tokens for c in kept)
         return PaidBefore(cents, ms, tokens)
 
 

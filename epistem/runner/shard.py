@@ -35,7 +35,7 @@ from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import NewReading
 from epistem.store.trial_cases import TrialCase, cases_of, originals_of
-from epistem.work.judging import Judges
+from epistem.work.judging import Judges, People
 from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
@@ -109,6 +109,7 @@ class _Shard:
             judges, judge_ids = trials.judges_of(tx, task.trial_id)
             now = {name: models.reached_today(each, listed) for name, each in judges.items()}
             self._judges = Judges(database, now, judge_ids)
+            self._people = People(database, now, judge_ids)
         self._arms = {
             arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
             for arm in arms
@@ -282,7 +283,9 @@ class _Shard:
             except Exception as error:
                 log.exception("an answer could not be judged", cell=cell.id)
                 return not_judged(cell, then, at_work, error)
-        ask = self._again.pop(cell.id, None) or Asking(cell, at_work, self._paid.get(cell.id, ()))
+        ask = self._again.pop(cell.id, None) or Asking(
+            cell, at_work, self._paid.get(cell.id, ()), self._people
+        )
         try:
             if at_work.costly and not at_work.has_body(cell.case_at):
                 await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
@@ -299,6 +302,7 @@ class _Shard:
                 ask.begin(),
                 landed=partial(keep_call, ask, writer),
                 step=step,
+                aside=self._people,
             )
             if at_work.bench.judges:
                 await self._have_judged(ask, client, writer)

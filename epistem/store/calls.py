@@ -146,7 +146,8 @@ IN_PLACE = (
 
 
 def in_place_of(tx: Transaction, source_id: int, cell_ids: Sequence[int]) -> dict[int, list[Call]]:
-    """The calls by which that trial got its answers in the places of these cells, judges apart."""
+    """The calls by which that trial got its answers in the places of these cells, judges apart, with what the person
+    was made to say."""
     if not cell_ids:
         return {}
     marks = ", ".join(["%s"] * len(cell_ids))
@@ -154,7 +155,7 @@ def in_place_of(tx: Transaction, source_id: int, cell_ids: Sequence[int]) -> dic
         f"SELECT mine.id, c.id {IN_PLACE} WHERE mine.id IN ({marks})", (source_id, *cell_ids)
     )
     made = of(tx, "cell", [then for _, then in rows])
-    return {mine: [call for call in made[then] if call.purpose == "answer"] for mine, then in rows}
+    return {mine: [call for call in made[then] if call.purpose != "judge"] for mine, then in rows}
 
 
 def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Paid]]:

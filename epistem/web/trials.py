@@ -171,6 +171,8 @@ class EstimateShape(Shape):
     judge_calls: int = Field(description="Calls of models that judge, besides those of the arms.")
     judge_tokens: int
     judge_cents: float
+    person_calls: int = Field(description="Calls of models that play people in talks.")
+    person_cents: float
     steady: list[int]
     showing: ShowingShape
 

@@ -13,14 +13,26 @@ from epistem.store.calls import NewCall, Paid
 from epistem.store.models import Model
 from epistem.work.judging import Judges
 
-JUDGING = "judge"
+ANSWERING, JUDGING, PERSON = "answer", "judge", "person"
+"""The purposes of calls: answering, judging an answer, playing the person of a talk."""
+
+
+def call_of(made: Made, model: Model, others: Judges) -> NewCall:
+    """An exchange with the model that answers, or with one of the others that plays the person."""
+    if not made.need.model:
+        return new_call(made, model)
+    return _other_call(made, others, PERSON)
 
 
 def judging_call(made: Made, judges: Judges) -> NewCall:
     """An exchange with a judge, under its own entry and at its own price."""
+    return _other_call(made, judges, JUDGING)
+
+
+def _other_call(made: Made, others: Judges, purpose: str) -> NewCall:
     name = made.need.model
-    call = new_call(made, judges.models[name])
-    return call._replace(purpose=JUDGING, entry_id=judges.entry_ids[name])
+    call = new_call(made, others.models[name])
+    return call._replace(purpose=purpose, entry_id=others.entry_ids[name])
 
 
 def new_call(made: Made, model: Model) -> NewCall:
@@ -46,15 +58,18 @@ def new_call(made: Made, model: Model) -> NewCall:
     )
 
 
-def record_of(wire: WireFormat, paid: Iterable[Paid]) -> Record:
+def record_of(
+    wire: WireFormat, paid: Iterable[Paid], person_wire: WireFormat | None = None
+) -> Record:
     """What a program that is resumed is told again. A reply that can't be read is asked for anew. What
-    judges said is remembered elsewhere."""
+    judges said is remembered elsewhere. `person_wire` is how the model is read that plays the person."""
     record: Record = {}
     for each in paid:
         if each.purpose == JUDGING:
             continue
         try:
-            given = wire.parse_reply(each.reply)
+            read = person_wire if each.purpose == PERSON and person_wire else wire
+            given = read.parse_reply(each.reply)
             record[each.path] = Noted(digest_of(each.hash, each.seed), given)
         except WireError:
             continue

@@ -76,22 +76,25 @@ class Judges:
             log.warning("what a judge said before could not be looked up", why=repr(error)[:200])
             found = None
         if found is None and monotonic() < self._rests_until[need.model]:
-            raise EpistemError(
-                f"{need.model} failed {count(self._after, 'time')} in a row and is left alone for {REST_S:g} s."
-            )
+            raise self._left_alone(need.model)
         return found
+
+    def _left_alone(self, name: str) -> EpistemError:
+        times = count(self._after, "time")
+        return EpistemError(f"{name} failed {times} in a row and is left alone for {REST_S:g} s.")
+
+    def _count(self, name: str, replied: bool) -> None:
+        """How often it failed in a row; too often, and it is left alone."""
+        self._failed[name] = 0 if replied else self._failed[name] + 1
+        if self._failed[name] >= self._after:
+            self._rests_until[name] = monotonic() + REST_S
 
     async def heard(self, need: AskModel, reply: bytes | None) -> None:
         """The judge replied, or, with None, did not. A reply without JSON is not remembered: asked again, it
         may do better."""
         name = need.model
-        if reply is None:
-            self._failed[name] += 1
-            if self._failed[name] >= self._after:
-                self._rests_until[name] = monotonic() + REST_S
-            return
-        self._failed[name] = 0
-        if not self._has_json(need, reply):
+        self._count(name, reply is not None)
+        if reply is None or not self._has_json(need, reply):
             return
         digest = _digest(need)
 
@@ -112,6 +115,19 @@ class Judges:
     def _has_json(self, need: AskModel, reply: bytes) -> bool:
         found = find_json(self._endpoints[need.model].format.parse_reply(reply).text)
         return found is not None and isinstance(found.value, dict)
+
+
+class People(Judges):
+    """Models that play the person of a talk. Nothing is remembered of them beyond a trial's own record: the
+    seed sees to it that they say the same to the same."""
+
+    async def recall(self, need: AskModel) -> bytes | None:
+        if monotonic() < self._rests_until[need.model]:
+            raise self._left_alone(need.model)
+        return None
+
+    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+        self._count(need.model, reply is not None)
 
 
 def judges_of(

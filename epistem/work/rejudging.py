@@ -15,11 +15,13 @@ from epistem.core.errors import WireError
 from epistem.core.trials.grounds import answer_to, ground_of
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.names import arm_names
+from epistem.core.trials.talking import replies_in
 from epistem.core.wire.formats import FORMATS, USUAL
 from epistem.core.wire.reply import Reply
 from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial
+from epistem.work.calls import ANSWERING, PERSON
 
 A_PAGE = 500
 MOST_S = 8.0
@@ -104,7 +106,7 @@ def as_answered(
     text: str, finish_reason: str, arm: trials.Arm, case: Case, made: Sequence[calls.Call]
 ) -> Answer:
     """A recorded answer, with what its calls tell of it as far as they were fetched."""
-    answering = [call for call in made if call.purpose == "answer" and call.reply is not None]
+    answering = [call for call in made if call.purpose == ANSWERING and call.reply is not None]
     plain = Answer(text, finish_reason)
     wire = arm.entry.format if arm.entry else FORMATS[USUAL]
     turns: dict[int, Reply] = {}
@@ -124,8 +126,17 @@ def as_answered(
         sum(call.total_ms for call in answering),
         sum(call.cents for call in answering),
     )
-    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent)
+    replies = replies_in((call.path, _text_of(call)) for call in made if call.purpose == PERSON)
+    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent, replies)
     return replace(told, text=text, finish_reason=finish_reason, tools=tuple(tools))
+
+
+def _text_of(call: calls.Call) -> str:
+    wire = call.model.format if call.model else FORMATS[USUAL]
+    try:
+        return wire.parse_reply(call.reply or b"").text
+    except WireError:
+        return ""
 
 
 def _count(

@@ -16,7 +16,8 @@ from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
-from epistem.core.trials.estimate import Estimate, PlannedArm, PlannedJudge, estimate
+from epistem.core.trials.besides import PlannedJudge, PlannedPerson
+from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
@@ -45,6 +46,7 @@ class _SpeltOut(NamedTuple):
     measures: list[Measure]
     aliases: list[dict[str, str]]
     judges: list[Model]
+    people: list[Model]
 
     @property
     def asked(self) -> list[tuple[int, Case]]:
@@ -81,7 +83,12 @@ def estimate_of(
     contents = [content for _, content in told.asked]
     counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
     found = estimate(
-        arms, contents, plan.repeats, in_flight, planned_judges(told.checks, told.judges)
+        arms,
+        contents,
+        plan.repeats,
+        in_flight,
+        planned_judges(told.checks, told.judges),
+        {each.name: PlannedPerson(each.input_cents, each.output_cents) for each in told.people},
     )
     unlabelled = sum(each.content.expect.label is None for each in told.cases)
     asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
@@ -110,7 +117,7 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     kept = plan.model_copy(update=spelt)
     chosen = told.asked
     cells_ = cells_of(plan, len(chosen))
-    judges = {model.name: entries.keep(tx, model) for model in told.judges}
+    judges = {model.name: entries.keep(tx, model) for model in (*told.judges, *told.people)}
     made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)
     return trials.get(tx, made)
 
@@ -193,6 +200,22 @@ def with_steady(plan: TrialPlan, checks: Sequence[CheckUse]) -> list[CheckUse]:
     return [*checks, CheckUse(check=STEADY)]
 
 
+def people_of(cases_: Sequence[Case], known: Sequence[Model]) -> list[Model]:
+    """The models that play people in these cases. Raises InvalidInput for one that is not in the list."""
+    personas = [case.person.persona for case in cases_ if case.person and case.person.persona]
+    listed = {model.name: model for model in known}
+    found = {}
+    for persona in personas:
+        if persona.model not in listed:
+            raise InvalidInput(
+                f"“{persona.model}” plays a person, but is not in the list of models. Add it, or choose "
+                "another in the case.",
+                field="cases",
+            )
+        found[persona.model] = listed[persona.model]
+    return list(found.values())
+
+
 def check_models(tx: Transaction, trial_id: int) -> None:
     """Raises InvalidInput for an arm of whose model nothing was kept, and that is gone from the list."""
     missing = [arm for arm in trials.arms_of(tx, trial_id) if arm.entry is None]
@@ -228,4 +251,5 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     judging = dict.fromkeys(measure.judge for measure in measures if measure.judge)
     check_judges(judging, known)
     judges = [models.pick(known, name) for name in judging]
-    return _SpeltOut(saved, asked, chosen, varied, checks, measures, aliases, judges)
+    people = people_of([each.content for each in chosen], known)
+    return _SpeltOut(saved, asked, chosen, varied, checks, measures, aliases, judges, people)

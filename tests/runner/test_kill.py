@@ -10,7 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from epistem.store import models, subjects, trials
+from epistem.core.cases.content import Case
+from epistem.store import cases, models, subjects, trials
 from epistem.store.database import Database, StoreDown
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
@@ -208,16 +209,32 @@ def test_a_runner_that_is_told_to_stop_gives_its_cells_back(address, database, t
 ROUNDS = int(os.environ.get("EPISTEM_KILL_ROUNDS", "2"))
 
 
+def tide_desk_and_actor(body):
+    """The person is told that they play one; one thing that they say is as long as the talk so far."""
+    if "You play a person" in str(body["messages"][0]["content"]):
+        return f"And day {len(body['messages'])}?"
+    return tide_desk(body)
+
+
+LINES = {"turns": [f"And on day {n}?" for n in range(6)]}
+PLAYED = {"person": {"persona": {"model": "actor"}, "most_turns": 6}}
+
+
+@pytest.mark.parametrize(("talk", "calls"), [(LINES, 14), (PLAYED, 20)], ids=["lines", "played"])
 def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_killed(
-    address, database, model_server
+    address, database, model_server, talk, calls
 ):
-    """EPISTEM_KILL_ROUNDS=30 kills it that often. No call whose reply is recorded is made again."""
-    model_server.answer = tide_desk
+    """EPISTEM_KILL_ROUNDS=30 kills it that often. No call whose reply is recorded is made again: what the
+    person is asked, which is the same in every repeat, is told by the calls that each cell has."""
+    model_server.answer = tide_desk_and_actor
     model_server.delay_s = 0.04
-    put_model(database, "own", model_server.url, time_limit_ms=10_000)
+    for name in ("own", "actor"):
+        put_model(database, name, model_server.url, time_limit_ms=10_000)
     with database.transaction() as tx:
-        questions = [f"When, at pier {n}?" for n in range(4 + ROUNDS)]
-        subject = tides(tx, turns=[f"And on day {n}?" for n in range(6)], questions=questions)
+        subject = tides(tx, questions=())
+        for n in range(4 + ROUNDS):
+            told = {"inputs": {"question": f"When, at pier {n}?"}, **talk}
+            cases.keep(tx, subject, Case.from_json(told))
     trial = start_trial(
         database,
         subject,
@@ -232,7 +249,8 @@ def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_kill
             rows = tx.rows(
                 "SELECT b.content, c.seed FROM calls c JOIN bodies b ON b.id = c.body_id"
             )
-        return {json.dumps({**json.loads(content), "seed": seed}) for content, seed in rows}
+        made = [{**json.loads(content), "seed": seed} for content, seed in rows]
+        return {json.dumps(body) for body in made if body["model"] == "own"}
 
     for _ in range(ROUNDS):
         kept, asked = paid(), len(model_server.requests)
@@ -251,8 +269,8 @@ def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_kill
     assert runner.stop() == 0
     assert kept.isdisjoint({json.dumps(body) for body in model_server.requests[asked:]})
     done = status_of(database, trial)
-    assert (done.status, done.unanswered, done.calls) == ("finished", 0, trial.total * 14)
+    assert (done.status, done.unanswered, done.calls) == ("finished", 0, trial.total * calls)
     with database.transaction() as tx:
         counts = tx.rows("SELECT COUNT(*), COUNT(DISTINCT path) FROM calls GROUP BY cell_id")
-        assert set(counts) == {(14, 14)}
+        assert set(counts) == {(calls, calls)}
         assert len(ticks(tx, trial.id)) == trial.total

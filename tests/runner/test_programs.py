@@ -8,8 +8,10 @@ import pytest
 from epistem.core.cases.content import Case
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.needs import SharedBody
+from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt
 from epistem.store import bodies, calls, cases, cells, readings, subjects, trials, versions
+from epistem.work import anew
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
 from epistem.work.rejudging import rejudge
@@ -340,3 +342,77 @@ def test_a_talk_by_rules_that_never_ends_is_ended_and_one_that_is_resumed_repeat
             if done.measures[j.measure].key == "outcome.ends"
         ]  # fmt: skip
     assert told == ["The talk ended: too long; it should have ended: done."] * 3
+
+
+PLAYED = {
+    "persona": {"model": "actor", "facts": [{"what": "colour", "value": "red"}]},
+    "most_turns": 6,
+}
+
+
+def desk_and_actor(body):
+    """One server for both: the person is told that they play one, and answers what they are asked."""
+    last = body["messages"][-1]["content"]
+    if "You play a person" not in body["messages"][0]["content"]:
+        return asks_for_two_things(body)
+    return "It is red" if "colour" in last else "DONE" if "noted" in last else "Tuesday, I think"
+
+
+def test_a_model_plays_the_person_under_its_own_entry_and_price(database, runner, model_server):
+    model_server.answer = desk_and_actor
+    put_model(database, "own", model_server.url)
+    put_model(database, "actor", model_server.url, input_cents=1_000, output_cents=1_000)
+    with database.transaction() as tx:
+        subject = by_rules(tx, PLAYED)
+    arms = [{"version": 1, "model": "own"}]
+    trial = start_trial(database, subject, arms=arms, repeats=2, checks=TALK_CHECKS)
+    done = carry_out(runner, database, trial)
+    assert (done.calls, done.unanswered) == (12, 0)
+    with database.transaction() as tx:
+        one, other = readings.at(tx, trial.id, 0, 0)
+        again = rejudge(tx, done, CheckUse.from_json({"check": "outcome.ends"}))
+        judged = anew.judge_anew(tx, trial.id, [CheckUse.from_json(each) for each in TALK_CHECKS])
+    assert [(c.path, c.purpose, c.model.name) for c in one.calls] == [
+        ("0.1", "answer", "own"), ("0.person", "person", "actor"),
+        ("1.1", "answer", "own"), ("1.person", "person", "actor"),
+        ("2.1", "answer", "own"), ("2.person", "person", "actor"),
+    ]  # fmt: skip
+    assert one.answer == other.answer == "It is noted."
+    played = sum(call.cents for call in one.calls if call.purpose == "person")
+    assert (played > one.cents * 5, done.cents) == (True, pytest.approx(2 * (played + one.cents)))
+    told = {done.measures[j.measure].key: j.finding.passed for j in one.findings}
+    assert told["outcome.ends"] is True
+    assert (again.changes, again.arms[0].passed) == (0, 2)
+    judged = carry_out(runner, database, judged)
+    with database.transaction() as tx:
+        [same, _] = readings.at(tx, judged.id, 0, 0)
+    assert [j.finding for j in same.findings] == [j.finding for j in one.findings]
+
+
+def test_a_person_who_can_not_be_asked_costs_the_reading_not_the_arm(
+    database, runner, model_server
+):
+    def refuses(body):
+        return (400, {"error": "no"}, {}) if body["model"] == "actor" else asks_for_two_things(body)
+
+    model_server.answer = refuses
+    put_model(database, "own", model_server.url)
+    put_model(database, "actor", model_server.url)
+    with database.transaction() as tx:
+        subject = by_rules(tx, PLAYED)
+        cases.keep(tx, subject, Case.from_json({"inputs": {"question": "plain"}}))
+    arms = [{"version": 1, "model": "own"}]
+    trial = start_trial(database, subject, arms=arms, repeats=2, checks=TALK_CHECKS)
+    done = carry_out(runner, database, trial)
+    assert (done.unanswered, done.recorded) == (2, 4)
+    with database.transaction() as tx:
+        [one, _] = readings.at(tx, trial.id, 0, 0)
+    assert one.error.startswith("actor, which plays the person, did not answer: ")
+
+
+def test_a_person_played_by_a_model_that_is_not_listed_stops_the_trial_from_starting(database):
+    put_model(database, "own", "http://127.0.0.1:9")
+    with database.transaction() as tx:
+        subject = by_rules(tx, PLAYED)
+    with pytest.raises(InvalidInput, match="“actor” plays a person, but is not in the list"):
+        start_trial(database, subject, arms=[{"version": 1, "model": "own"}])

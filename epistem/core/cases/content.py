@@ -89,6 +89,9 @@ def words_of(case: Case) -> str:
     if case.person:
         told += [words for rule in case.person.rules for words in (rule.asked, *rule.say)]
         told += case.person.otherwise
+        if case.person.persona:
+            persona = case.person.persona
+            told += [persona.about, persona.goal, *(fact.value for fact in persona.facts)]
     told += [*expect.must_say, *expect.must_not_say, *case.tags, case.key, case.note, case.owner]
     return "\n".join(each[:SEARCHED_CHARACTERS] for each in told)[:SEARCHED_CHARACTERS].casefold()
 

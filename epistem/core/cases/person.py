@@ -7,11 +7,13 @@ from typing import Literal
 
 from pydantic import Field
 
+from epistem.core.cases.persona import Persona
 from epistem.core.shapes import Document, said
 from epistem.core.words import alternatives, stands_in
 
-Ended = Literal["done", "gave up", "too long"]
-"""How a talk ended: nothing was left to say, the person left, or it went on beyond its limit."""
+Ended = Literal["done", "gave up", "silent", "too long"]
+"""How a talk ended: nothing was left to say, the person left, they said nothing any more, or it went on
+beyond its limit."""
 USUAL_TURNS = 8
 MOST_TURNS = 40
 
@@ -27,12 +29,13 @@ class Rule(Document):
 
 
 class Person(Document):
-    """Answers by every rule that an answer meets, in order. `otherwise` is said when it meets none, first to
-    last; without it the talk is done then."""
+    """Answers by every rule that an answer meets, in order. When it meets none, a model is asked that plays
+    the `persona`; without one `otherwise` is said, first to last, and without that the talk is done."""
 
     rules: list[Rule] = Field(default_factory=list, max_length=100)
     otherwise: list[str] = said(max_length=20)
     most_turns: int = said(USUAL_TURNS, ge=1, le=MOST_TURNS)
+    persona: Persona | None = said(None, description="Whom a model plays, where no rule is met.")
 
 
 def met_by(rule: Rule, answer: str) -> bool:
@@ -47,6 +50,8 @@ def doubts_of(person: Person) -> list[str]:
         for at, rule in enumerate(person.rules, start=1)
         if not alternatives(rule.asked)
     ]
+    if person.persona is not None and person.otherwise:
+        told.append("What is said when no rule is met is never said: the model is asked then.")
     for (one, first), (other, second) in combinations(enumerate(person.rules, start=1), 2):
         both = set(alternatives(first.asked)) & set(alternatives(second.asked))
         if both and first.say != second.say:

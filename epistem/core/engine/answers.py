@@ -57,12 +57,12 @@ def answer(
 def talk(
     wire: WireFormat,
     body_after: Callable[[Sequence[Turn]], SharedBody],
-    says: Callable[[Sequence[str]], str | None],
+    says: Callable[[Sequence[str]], Program[str | None]],
     seed: int | None,
     tools: Sequence[Tool] = (),
 ) -> Program[list[Answered]]:
     """The answer to the first words, and to each of what the person says after it, in turn. `says` tells
-    that from the answers so far; None ends the talk.
+    that from the answers so far, and may ask a model for it; None ends the talk.
 
     `body_after` builds the request that asks for the next answer after these turns; what it raises
     ends the talk.
@@ -72,7 +72,7 @@ def talk(
     while True:
         number = len(answers)
         answers.append((yield from answer(wire, body_after(turns), seed, tools, number)))
-        said = says([each.reply.text for each in answers])
+        said = yield from says([each.reply.text for each in answers])
         if said is None:
             return answers
         turns.append(Turn(role="assistant", text=answers[-1].reply.text))

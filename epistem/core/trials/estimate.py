@@ -16,15 +16,11 @@ from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import tokens_of_tools
 from epistem.core.prompts.settings import Settings
 from epistem.core.templates.budget import MOST_STEPS, Budget
+from epistem.core.trials.besides import SAID, PlannedJudge, PlannedPerson, judging, playing
 from epistem.core.wire import tokens
 
 MOST_RENDERED = 200
 USUAL_OUTPUT = 150
-JUDGED_OUTPUT = 60
-"""Tokens of a judge's reply: a score and a sentence or two."""
-SHOWN_ALONE = 120
-SAID_BY_RULE = 12
-"""Tokens of a question, where a judge is shown no more than that of a request."""
 
 
 class PlannedArm(NamedTuple):
@@ -41,19 +37,9 @@ class PlannedArm(NamedTuple):
     aliases: Mapping[str, str] = MappingProxyType({})
 
 
-class PlannedJudge(NamedTuple):
-    """A judge of each answer: how often it is asked for one, how many tokens it is told besides what it is
-    shown, whether it is shown the whole request, and what its model costs."""
-
-    asked: int
-    told_tokens: int
-    shows_request: bool
-    input_cents: float
-    output_cents: float
-
-
 class Estimate(NamedTuple):
-    """Of a whole trial, its judges apart. `seconds` is None while nothing is known of the models' speed.
+    """Of a whole trial, without judges and played people. `seconds` is None while nothing is known of the
+    models' speed.
 
     `from_past` says whether the length of answers is that of past ones everywhere, or a guess (half
     the limit, or USUAL_OUTPUT) somewhere. `too_long` and `unfit` count requests, an arm and a case
@@ -71,6 +57,8 @@ class Estimate(NamedTuple):
     judge_calls: int = 0
     judge_tokens: int = 0
     judge_cents: float = 0.0
+    person_calls: int = 0
+    person_cents: float = 0.0
 
 
 def estimate(
@@ -79,6 +67,7 @@ def estimate(
     repeats: int,
     in_flight: int,
     judges: Sequence[PlannedJudge] = (),
+    people: Mapping[str, PlannedPerson] = MappingProxyType({}),
 ) -> Estimate:
     """Of more cases than MOST_RENDERED, so many are rendered, evenly spaced. A talk is asked as often
     as it has turns, each time with all that was said before."""
@@ -100,6 +89,7 @@ def estimate(
         busy_ms += (arm.ms or 0.0) * calls
     readings = len(arms) * len(cases) * repeats
     calls = len(arms) * repeats * sum(likely_answers(case) for case in cases)
+    played = playing(people, cases, len(arms) * repeats, answered / max(calls, 1))
     judged = judging(judges, readings, answered / max(calls, 1), asked / max(calls, 1))
     known = bool(arms) and all(arm.ms is not None for arm in arms)
     return Estimate(
@@ -114,31 +104,9 @@ def estimate(
         judge_calls=judged.calls,
         judge_tokens=judged.tokens,
         judge_cents=judged.cents,
+        person_calls=played.calls,
+        person_cents=played.cents,
     )
-
-
-class Judging(NamedTuple):
-    """What judges take."""
-
-    calls: int
-    tokens: int
-    cents: float
-
-
-def judging(
-    judges: Sequence[PlannedJudge], answers: int, answer_tokens: float, request_tokens: float
-) -> Judging:
-    """Of so many answers, of that length, to requests of that length."""
-    calls = tokens_ = 0
-    cents = 0.0
-    for judge in judges:
-        shown = request_tokens if judge.shows_request else min(request_tokens, SHOWN_ALONE)
-        told = judge.told_tokens + answer_tokens + shown
-        times = answers * judge.asked
-        calls += times
-        tokens_ += round(times * (told + JUDGED_OUTPUT))
-        cents += times * (told * judge.input_cents + JUDGED_OUTPUT * judge.output_cents) / 1e6
-    return Judging(calls, tokens_, cents)
 
 
 def _output(arm: PlannedArm) -> float:
@@ -168,7 +136,7 @@ def _talks(arm: PlannedArm, cases: Sequence[Case], output: float) -> list[list[f
             continue
         said = sum(tokens.count(message.text) + tokens.PER_MESSAGE for message in messages)
         talk: list[float] = [said + tokens_of_tools(prompt)]
-        unknown = [SAID_BY_RULE] * (likely_answers(case) - 1 - len(case.turns))
+        unknown = [SAID] * (likely_answers(case) - 1 - len(case.turns))
         for words in (*map(tokens.count, case.turns), *unknown):
             talk.append(talk[-1] + output + words + 2 * tokens.PER_MESSAGE)
         found.append(talk)

@@ -7,7 +7,7 @@ from functools import cache
 from types import MappingProxyType
 
 from epistem.core.cases.content import Case
-from epistem.core.cases.talk import Talked, talked
+from epistem.core.cases.talk import NOBODY, Talked, talked
 from epistem.core.checks.base import Answer, Ground, Said, Spent, ToolUse
 from epistem.core.engine.answers import Answered
 from epistem.core.prompts.content import Prompt
@@ -29,10 +29,15 @@ def ground_of(
 
 
 def answer_to(
-    answers: Sequence[Answered], case: Case | None = None, spent: Spent | None = None
+    answers: Sequence[Answered],
+    case: Case | None = None,
+    spent: Spent | None = None,
+    replies: Mapping[int, str] = NOBODY,
 ) -> Answer:
-    """The last answer of a talk, after what the case's person said between the answers before it."""
-    told = Talked([], None) if case is None else talked(case, [each.reply.text for each in answers])
+    """The last answer of a talk, after what the case's person said between the answers before it; `replies`
+    are those of the model that plays them."""
+    texts = [each.reply.text for each in answers]
+    told = Talked([], None) if case is None else talked(case, texts, replies)
     said, ended = told.said, told.ended or ""
     before: list[Turn] = []
     for earlier, words in zip(answers, said, strict=False):

@@ -213,7 +213,8 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }}<template v-if="forms"> and {{ count(forms, "variation") }}</template> × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
           = <b class="font-semibold">{{ count(calls, "call") }}</b></template
         ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template
-        ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template>
+        ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template
+        ><template v-if="estimate?.person_calls"> and {{ count(estimate.person_calls, "call") }} of played people, about {{ cents(estimate.person_cents) }}</template>
       </p>
       <p class="caption mb-1 min-h-3.75" data-test="takes">{{ takes }}</p>
       <p v-if="estimate?.steady.length" class="text-sm text-ink-2" data-test="steady-arms">

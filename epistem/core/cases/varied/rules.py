@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import random
 import re
 from collections.abc import Callable, Mapping
+from hashlib import sha256
 from typing import Any
 
 from epistem.core.cases.pair import Variation
@@ -29,15 +29,15 @@ _ANY_WAY = re.compile(
     + r")(?![\w'’])",
     re.I,
 )
-TextRule = Callable[[str, random.Random], str]
+TextRule = Callable[[str, bytes], str]
 
 
-def upper_case(text: str, rng: random.Random) -> str:
+def upper_case(text: str, seed: bytes) -> str:
     """In capitals, but for addresses."""
     return _outside_links(text, str.upper)
 
 
-def misspelt(text: str, rng: random.Random) -> str:
+def misspelt(text: str, seed: bytes) -> str:
     """Two inner letters of some words change places. Words with a capital are left, which may be names."""
     held = [span.span() for span in _LINK.finditer(text)]
     words = [
@@ -49,16 +49,18 @@ def misspelt(text: str, rng: random.Random) -> str:
         and not any(start <= found.start() < end for start, end in held)
         and _inner(found[0])
     ]
-    chosen = rng.sample(words, min(len(words), max(1, len(words) // ONE_IN)))
+    by_lot = sorted(words, key=lambda each: _lot(seed, each.start()))
+    chosen = by_lot[: max(1, len(words) // ONE_IN)]
     for found in sorted(chosen, key=lambda each: -each.start()):
         word = found[0]
-        at = rng.choice(_inner(word))
+        places = _inner(word)
+        at = places[_lot(seed, -found.start()) % len(places)]
         word = word[:at] + word[at + 1] + word[at] + word[at + 2 :]
         text = text[: found.start()] + word + text[found.end() :]
     return text
 
 
-def rephrased(text: str, rng: random.Random) -> str:
+def rephrased(text: str, seed: bytes) -> str:
     """Short forms for long ones and back, and some words for others that mean the same; all at once, so
     that nothing is put back."""
 
@@ -72,9 +74,9 @@ def rephrased(text: str, rng: random.Random) -> str:
     return _ANY_WAY.sub(put, text)
 
 
-def other_name(text: str, rng: random.Random) -> str:
+def other_name(text: str, seed: bytes) -> str:
     """Each given name becomes another that tells the same gender."""
-    shift = rng.randrange(1, len(HERS))
+    shift = 1 + _lot(seed) % (len(HERS) - 1)
 
     def another(found: re.Match[str]) -> str:
         names = _NAMES.get(found[0])
@@ -83,7 +85,7 @@ def other_name(text: str, rng: random.Random) -> str:
     return _WORD.sub(another, text)
 
 
-def other_gender(text: str, rng: random.Random) -> str:
+def other_gender(text: str, seed: bytes) -> str:
     """She for he and back, and given names and words that tell a gender with it."""
 
     def swapped(found: re.Match[str]) -> str:
@@ -101,9 +103,9 @@ def other_gender(text: str, rng: random.Random) -> str:
     return _WORD.sub(swapped, text)
 
 
-def irrelevant(text: str, rng: random.Random) -> str:
+def irrelevant(text: str, seed: bytes) -> str:
     """A sentence more that has nothing to do with it."""
-    more = rng.choice(IRRELEVANT)
+    more = IRRELEVANT[_lot(seed) % len(IRRELEVANT)]
     end = "" if text.rstrip().endswith((".", "!", "?", "…")) else "."
     return f"{text.rstrip()}{end} {more}" if text.strip() else text
 
@@ -121,6 +123,11 @@ TEXT_RULES: Mapping[Variation, TextRule] = {
 def other_order(value: Any) -> Any:
     """Of a list, from its last to its first."""
     return list(reversed(value)) if isinstance(value, list) else value
+
+
+def _lot(seed: bytes, place: int = 0) -> int:
+    """A number drawn by lot, always the same for this seed and place."""
+    return int.from_bytes(sha256(seed + str(place).encode()).digest()[:8], "big")
 
 
 def _inner(word: str) -> list[int]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import random
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -63,7 +62,7 @@ def _varied(value: Any, input_kind: str, kind: Variation, seed: bytes) -> Any:
     def within(part: Any) -> Any:
         match part:
             case str() if len(part) <= LONGEST:
-                return rule(part, random.Random(seed))  # alike in all parts
+                return rule(part, seed)
             case Mapping():
                 return {name: within(each) for name, each in part.items()}
             case list():
