@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case, tidied
 from epistem.core.cases.pair import doubts_of
+from epistem.core.cases.silence import is_silence
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput, NotFound
 from epistem.store import cases, drafts, subjects
@@ -16,6 +17,13 @@ from epistem.store.subjects import Subject
 
 NEEDS: dict[str, Callable[[Case], bool]] = {
     "outcome.ends": lambda case: case.expect.ends is not None,
+    "outcome.collected": lambda case: bool(case.expect.collect),
+    "outcome.told_before": lambda case: bool(case.expect.collect),
+    "outcome.result_after": lambda case: bool(case.expect.result and case.expect.collect),
+    "outcome.never_asks": lambda case: bool(case.expect.never_asks),
+    "outcome.goodbye": lambda case: case.expect.goodbye is True,
+    "outcome.follows_up": lambda case: any(map(is_silence, case.turns)),
+    "outcome.tools": lambda case: bool(case.expect.tools or case.expect.never_tools),
     "outcome.must_say": lambda case: bool(case.expect.must_say),
     "outcome.must_not_say": lambda case: bool(case.expect.must_not_say),
     "outcome.moves": lambda case: case.pair is not None and bool(case.pair.moves),

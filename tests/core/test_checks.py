@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.cases.content import Expectation
+from epistem.core.cases.content import CollectedFact, Expectation
+from epistem.core.cases.pair import Move, Pair
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.measures import check_uses, measures_of
 from epistem.core.checks.registry import CHECKS, build, check_class, usual_checks
@@ -307,8 +308,16 @@ class TestRegistry:
             must_not_say=["never"],
             known=False,
             refuse=True,
+            collect=[CollectedFact(what="colour", value="red")],
+            result="noted",
+            never_asks=["age"],
+            goodbye=True,
         )
-        ground = Ground(JSON_REPLY, told)
+        pairs = {
+            "outcome.moves": Pair(of=1, moves=[Move()]),
+            "outcome.steady": Pair(of=1, kind="misspelt"),
+        }
+        ground = Ground(JSON_REPLY, told, pair=pairs.get(key))
         bench = Bench([use], JSON_REPLY)
         lost = {judged.measure for judged in bench.unanswered(ground)}
         assert lost == set(range(bench.size))

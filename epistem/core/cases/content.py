@@ -18,6 +18,21 @@ TITLE_CHARACTERS = 120
 SEARCHED_CHARACTERS = 20_000
 
 
+class CollectedFact(Document):
+    """What a talk is to find out. `by`: after so many answers at the latest; 0 is with the first words."""
+
+    what: str = Field(max_length=80)
+    value: str = Field(max_length=400, description="A bar between ways to say it.")
+    by: int | None = said(None, ge=0, le=400)
+
+
+class ToolWanted(Document):
+    """`arguments` are fields that it is called with, among others."""
+
+    name: str = Field(max_length=80)
+    arguments: dict[str, Any] = said(of=dict)
+
+
 class Expectation(Document):
     """What is expected of the answer. Nothing given means nothing is expected."""
 
@@ -39,6 +54,19 @@ class Expectation(Document):
         None, description="Whether the answer should decline what is asked; false: it must not."
     )
     ends: Ended | None = said(None, description="How the talk should end.")
+    collect: list[CollectedFact] = said(max_length=50, description="What the talk is to find out.")
+    result: str = said(
+        "", max_length=400, description="Words that give the result, which comes after the facts."
+    )
+    never_asks: list[str] = said(max_length=50, description="What it must not ask for.")
+    goodbye: bool | None = said(None, description="Whether it says goodbye once, at the end.")
+    tools: list[ToolWanted] = said(
+        max_length=50, description="Tools that are called, in this order."
+    )
+    never_tools: list[str] = said(max_length=50, description="Tools that are never called.")
+    within: float | None = said(
+        None, ge=0, le=1e12, description="How far numbers may be off the right answer's."
+    )
 
 
 class Case(Document):
@@ -92,6 +120,7 @@ def words_of(case: Case) -> str:
         if case.person.persona:
             persona = case.person.persona
             told += [persona.about, persona.goal, *(fact.value for fact in persona.facts)]
+    told += [word for fact in expect.collect for word in (fact.what, fact.value)]
     told += [*expect.must_say, *expect.must_not_say, *case.tags, case.key, case.note, case.owner]
     return "\n".join(each[:SEARCHED_CHARACTERS] for each in told)[:SEARCHED_CHARACTERS].casefold()
 

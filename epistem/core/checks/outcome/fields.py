@@ -55,7 +55,7 @@ def _reply(text: str, **options: Any) -> Example:
 
 class FieldsRight(Check):
     key = "outcome.fields"
-    version = 1
+    version = 2
     kind = "outcome"
     summary = (
         "Each field of the JSON reply equals that of the case's right answer. Cases without a JSON "
@@ -72,6 +72,7 @@ class FieldsRight(Check):
         ),
         _reply('{"label": "delay", "urgency": 3, "piers": ["Sandray", "Hollin"]}', any_order=True),
         _reply('{"label": "delay"}', only=["label"]),
+        Example('{"n": 4.4}', expect={"answer": '{"n": 4}', "within": 0.5}),
         _reply('{"urgency": 3}', only=["urgency", "nothing"]),
         Example("no JSON", expect={"answer": "a text"}),
         Example("no JSON"),
@@ -85,12 +86,13 @@ class FieldsRight(Check):
         _reply('{"label": "delay", "urgency": 3, "piers": ["Sandray", "Hollin"]}'),
         _reply('{"label": "delay", "urgency": 3, "piers": ["Hollin"]}', any_order=True),
         _reply('{"label": "Delay", "urgency": 3, "piers": ["Hollin", "Sandray"]}', exact_text=True),
+        Example('{"n": 4.4}', {"within": 1}, expect={"answer": '{"n": 4}', "within": 0.1}),
         Example("[null, 1]", {"any_order": True}, expect={"answer": "[2, 1]"}),
     )
 
     def __init__(self, options: Any, reply: ReplyShape) -> None:
         super().__init__(options, reply)
-        self._left = 0
+        self._left, self._within = 0, 0.0
 
     def asked(self, ground: Ground) -> list[str]:
         return [""] if _right(ground) is not None else []
@@ -105,6 +107,8 @@ class FieldsRight(Check):
         if self.options.only and isinstance(right, dict):
             right = {name: right[name] for name in self.options.only if name in right}
         self._left = MOST_COMPARED
+        here = ground.expect.within
+        self._within = self.options.within if here is None else here
         try:
             faults = list(islice(self._faults(found.value, right, "", 0), MOST_FAULTS))
         except _TooLarge:
@@ -156,9 +160,7 @@ class FieldsRight(Check):
         if isinstance(right, bool) or isinstance(given, bool) or right is None or given is None:
             return type(given) is type(right) and given == right
         if isinstance(right, int | float):
-            return (
-                isinstance(given, int | float) and abs(given - right) <= self.options.within + 1e-12
-            )
+            return isinstance(given, int | float) and abs(given - right) <= self._within + 1e-12
         if not isinstance(given, str):
             return False
         return given == right or (not self.options.exact_text and _plain(given) == _plain(right))

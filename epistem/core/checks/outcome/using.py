@@ -3,11 +3,24 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, ClassVar
 
 from pydantic import Field
 
-from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Spent
+from epistem.core.cases.content import ToolWanted
+from epistem.core.checks.base import (
+    Answer,
+    Aspect,
+    Check,
+    Example,
+    Finding,
+    Ground,
+    Options,
+    Spent,
+    ToolUse,
+)
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.shapes import listed
@@ -101,18 +114,26 @@ class ToolOptions(Options):
     )
 
 
-def _used(*tools: tuple[str, str], **options: Any) -> Example:
-    return Example("Done.", options, tools=tools)
+def _used(
+    *tools: tuple[str, str], expect: Mapping[str, Any] = MappingProxyType({}), **options: Any
+) -> Example:
+    return Example("Done.", options, tools=tools, expect=expect)
 
 
 _TIDE, _BOOK = ("tide", '{"pier": "Hollin", "day": 3}'), ("book", "{}")
 
 
+_CASE = {"tools": [{"name": "tide", "arguments": {"day": 3}}, {"name": "book"}]}
+
+
 class ToolsUsed(Check):
     key = "outcome.tools"
-    version = 1
+    version = 2
     kind = "outcome"
-    summary = "These tools are called, in this order and with these arguments, and those never."
+    summary = (
+        "These tools are called, in this order and with these arguments, and those never; so are those that "
+        "the case names."
+    )
     also_called = ("function call", "tool use", "agent", "arguments", "order")
     aspects = (Aspect("", "tools used as wanted"),)
     reads = frozenset({"tools"})
@@ -127,6 +148,8 @@ class ToolsUsed(Check):
         _used(_TIDE, called=["tide"], arguments='{"pier": "Hollin"}'),
         _used(_TIDE, called=["tide"], arguments='{"day": 3.0}'),
         _used(_BOOK, _TIDE, _BOOK, called=["tide", "book"]),
+        _used(_TIDE, _BOOK, expect=_CASE),
+        _used(_TIDE, expect={"never_tools": ["book"]}),
     )
     bad: ClassVar = (
         _used(called=["tide"]),
@@ -136,6 +159,10 @@ class ToolsUsed(Check):
         _used(_TIDE, _BOOK, called=["tide"], never=["book"]),
         _used(_TIDE, called=["tide"], arguments='{"pier": "Sandray"}'),
         _used(_TIDE, called=["tide"], arguments='{"year": 1}'),
+        _used(_TIDE, expect=_CASE),
+        _used(_BOOK, _TIDE, expect=_CASE),
+        _used(("tide", '{"day": 4}'), _BOOK, expect=_CASE),
+        _used(_TIDE, _BOOK, expect={"never_tools": ["book"]}),
         _used(("tide", "no JSON"), called=["tide"], arguments='{"pier": "Hollin"}'),
     )
 
@@ -162,7 +189,7 @@ class ToolsUsed(Check):
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         names = [tool.name for tool in answer.tools]
         said = f"It called {', '.join(names)}." if names else "It called no tool."
-        for name in self.options.never:
+        for name in (*self.options.never, *ground.expect.never_tools):
             if name in names:
                 return [Finding("", False, f"It called {name}, which it never should.")]
         at = 0
@@ -173,18 +200,40 @@ class ToolsUsed(Check):
             at = names.index(name, at) + 1
         if self._wanted and self.options.called:
             first = answer.tools[names.index(self.options.called[0])]
-            if wrong := self._wrong(first.arguments):
+            if wrong := _wrong(first.arguments, self._wanted):
                 return [Finding("", False, wrong)]
-        return [Finding("", True, said)]
+        wrong = _not_as_wanted(answer.tools, ground.expect.tools)
+        return [Finding("", not wrong, wrong or said)]
 
-    def _wrong(self, arguments: str) -> str:
-        try:
-            given = json.loads(arguments or "{}")
-        except (ValueError, RecursionError):
-            return f"Its arguments are no JSON: {arguments[:80]}"
-        for name, wanted in self._wanted.items():
-            if not isinstance(given, dict) or name not in given:
-                return f"“{name}” is not among its arguments."
-            if given[name] != wanted:
-                return f"“{name}” is {json.dumps(given[name])[:80]}, not {json.dumps(wanted)[:80]}."
+
+def _not_as_wanted(used: Sequence[ToolUse], wanted: Sequence[ToolWanted]) -> str:
+    """What is wrong with the first that the case wants and that is not called as it says, each after the
+    one before."""
+    at = 0
+    for each in wanted:
+        faults = []
+        for place in range(at, len(used)):
+            if used[place].name == each.name:
+                faults.append(_wrong(used[place].arguments, each.arguments))
+                if not faults[-1]:
+                    at = place + 1
+                    break
+        else:
+            told = ", ".join(tool.name for tool in used) or "no tool"
+            return faults[0] if faults else f"It called {told}; {each.name} is missing."
+    return ""
+
+
+def _wrong(arguments: str, wanted: Mapping[str, Any]) -> str:
+    if not wanted:
         return ""
+    try:
+        given = json.loads(arguments or "{}")
+    except (ValueError, RecursionError):
+        return f"Its arguments are no JSON: {arguments[:80]}"
+    for name, value in wanted.items():
+        if not isinstance(given, dict) or name not in given:
+            return f"“{name}” is not among its arguments."
+        if given[name] != value:
+            return f"“{name}” is {json.dumps(given[name])[:80]}, not {json.dumps(value)[:80]}."
+    return ""

@@ -47,7 +47,7 @@ def questions(text: str) -> list[Asked]:
     """Sentences that ask, by a question mark or by English words for it."""
     text = text[:MOST_LOOKED_AT]
     found = [piece for piece in sentences(text) if _ASKS.search(text[piece.start : piece.end])]
-    return [Asked(piece, _stems(text[piece.start : piece.end])) for piece in found]
+    return [Asked(piece, stems_in(text[piece.start : piece.end])) for piece in found]
 
 
 def same(one: Asked, other: Asked) -> bool:
@@ -73,7 +73,8 @@ def exchanges(answer: Answer) -> list[tuple[str, str]]:
 
 
 @lru_cache(maxsize=4_096)
-def _stems(sentence: str) -> frozenset[str]:
+def stems_in(sentence: str) -> frozenset[str]:
+    """Of its words that say something."""
     words = (word.casefold() for word in _WORD.findall(sentence))
     return frozenset(
         stem(_SAME_WORDS.get(word, word)) for word in words if word not in _SAYS_NOTHING
