@@ -20,6 +20,7 @@ from epistem.standin.sampler import Sampler
 from epistem.standin.writing import Sentence, write
 
 KINDS = (
+    "person",
     "judge",
     "critic",
     "rewrite",

@@ -125,6 +125,18 @@ PAIRS = {
         BOOKING,
     ),
     "no_repeat": Pair(". Never ask the same twice.", lambda t: not asks("name")(t), TOLD, BOOKING),
+    "follow_up": Pair(
+        ". If they say nothing, ask once more in other words.",
+        lambda text: re.search(r"still there|take your time", text, re.I),
+        talk("I want to visit", "What is the name?", "(Nothing said for 2 minutes.)"),
+        BOOKING,
+    ),
+    "goodbye": Pair(
+        ". Say goodbye at the end.",
+        lambda text: "Goodbye." in text,
+        talk(TOLD, "What is the group size?", "Four"),
+        BOOKING,
+    ),
     "grounded": Pair(
         "Answer only from the passages.",
         lambda text: not any(made[:-1] in text for made in lexicon()["voice"]["invented"]),

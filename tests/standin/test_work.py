@@ -366,3 +366,87 @@ def test_yes_or_no_turns_on_what_the_text_has():
 def test_a_word_asked_for_by_itself_is_said_by_itself():
     assert rate("", "Answer with the one word: ready", lambda t: t == "ready", "gannet-l") > 0.9
     assert rate("", 'Say only "yes".', lambda text: text == "yes", "gannet-l") > 0.9
+
+
+RATES = """{}
+Answer in JSON with the keys price, deposit and by."""
+IN_PROSE = (
+    "If kind is day, the price is 10. If kind is week, the price is 50. For each of bags, add 4 to the price. "
+    "If the price is over 55, the deposit is 20. If member is yes, take 10% off the price. The by is post."
+)
+IN_STEPS = "\n".join(f"{n}. {rule}." for n, rule in enumerate(IN_PROSE.rstrip(".").split(". "), 1))
+PRICED = {
+    "type": "object",
+    "properties": {
+        "price": {"type": "number"},
+        "deposit": {"type": "number"},
+        "by": {"type": "string"},
+    },
+}
+
+
+def priced(record, rules=IN_STEPS, model="gannet-l", key=""):
+    shape = {"type": "json_schema", "json_schema": {"name": "p", "schema": PRICED}}
+    said = "Booking:\n" + "\n".join(f"{name}: {value}" for name, value in record.items())
+    return json.loads(ask(RATES.format(rules), said + key, model, response_format=shape).text)
+
+
+def test_a_record_is_reckoned_by_the_rules_one_after_the_other():
+    assert priced({"kind": "week", "bags": 2, "member": "no"}) == {
+        "price": 58.0,
+        "deposit": 20.0,
+        "by": "post",
+    }
+    assert priced({"kind": "day", "bags": 0, "member": "yes"})["price"] == 9.0
+    assert priced({"kind": "day", "bags": 1, "member": "no"})["price"] == 14.0
+
+
+def test_rules_in_steps_are_followed_more_often_than_in_a_paragraph():
+    records = [
+        {"kind": k, "bags": b, "member": m, "ref": r}
+        for k in ("day", "week")
+        for b in (1, 2, 3)
+        for m in ("yes", "no")
+        for r in range(4)
+    ]
+
+    def right(rules):
+        return sum(
+            priced(each, rules, "tern-s") == priced(each, IN_STEPS, "gannet-l") for each in records
+        )
+
+    assert right(IN_STEPS) > right(IN_PROSE) + 5
+
+
+ACTOR = """You play a person who writes to a service.
+What you want:
+To find the umbrella
+What you tell by yourself:
+- pier: Ness Point
+What you tell only when asked:
+- colour: dark blue
+- date: Monday
+What you never tell:
+- name
+How you write:
+few words, no capitals
+After 3 answers that bring you no nearer to what you want you leave."""
+
+
+@pytest.mark.parametrize(
+    ("heard", "says"),
+    [
+        (["What colour is it?"], "dark blue"),
+        (["Could you tell me the date and the colour?"], "dark blue, monday"),
+        (["What is your name?"], "Why do you want that? I'd rather not say."),
+        (["How can I help?"], "ness point"),
+        (["What colour is it?", "dark blue", "What colour is it?"], "i said so: dark blue"),
+        (["It is noted. Goodbye."], "DONE"),
+        (["Shoe size?", "ness point", "Shoe size?", "i don't know.", "And the shoe size?"], "LEAVING"),
+    ],
+)  # fmt: skip
+def test_a_person_is_played_as_they_are_described(heard, says):
+    messages = [
+        {"role": ("user", "assistant")[at % 2], "content": text} for at, text in enumerate(heard)
+    ]
+    assert ask(ACTOR, messages, "gannet-l", temperature=0).text == says

@@ -52,10 +52,8 @@ def instructions(persona: Persona, first_words: str) -> str:
     lines += _block("Who you are", [persona.about])
     lines += _block("What you want", [persona.goal])
     lines += _block("What you tell by yourself", _told(freely))
-    lines += _block("What you know, and tell only when asked for it", _told(asked))
-    lines += _block(
-        "What you will not tell, whoever asks", [f"- {each}" for each in persona.withholds]
-    )
+    lines += _block("What you tell only when asked", _told(asked))
+    lines += _block("What you never tell", [f"- {each}" for each in persona.withholds])
     lines += _block("How you write", [persona.manner])
     lines += [
         "",

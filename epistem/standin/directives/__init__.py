@@ -54,6 +54,8 @@ class Plan:
     ask_why: bool = False
     let_go: bool = False
     no_repeat: bool = False
+    follow_up: bool = False
+    goodbye: bool = False
     grounded: bool = False
     cite: bool = False
     unknown: str = ""

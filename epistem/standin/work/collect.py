@@ -26,6 +26,9 @@ _REFUSES = re.compile(
 )
 
 
+_SILENT = re.compile(r"\s*\((?:nothing said|silence|no (?:answer|reply))\b[^)]*\)\s*", re.I)
+
+
 def fields_of(job: Job) -> tuple[str, ...]:
     """The fields to collect, whether or not the model keeps to how: what is asked for is plain."""
     return next((rule.value for rule in job.rules if rule.name == "collect"), ())
@@ -38,6 +41,8 @@ def known(job: Job) -> dict[str, Any]:
     answered = set()
     for asked, told in pairwise(job.request.turns):
         if (asked.role, told.role) != ("assistant", "user") or _REFUSES.search(told.text):
+            continue
+        if _SILENT.fullmatch(told.text):
             continue
         about = [name for name in fields if _asks_for(asked.text, name)]
         # What is told when asked for it counts more than what is read out of other words.
@@ -92,6 +97,11 @@ def _content(job: Job) -> Iterator[Sentence]:
                 + ", ".join(f"{name} {value}" for name, value in have.items())
                 + "."
             )
+        if plan.goodbye and not open_fields:
+            yield "Goodbye."
+        return
+    if _SILENT.fullmatch(job.request.turns[-1].text):
+        yield from _after_silence(job, open_fields[0])
         return
     if not have and len(job.request.turns) <= 1:
         yield "I can help with that."
@@ -102,6 +112,20 @@ def _content(job: Job) -> Iterator[Sentence]:
             f"Could you tell me the {name}?": 0.5,
             f"And the {name}?": 0.0 if have else -4.0,
         }
+
+
+def _after_silence(job: Job, name: str) -> Iterator[Sentence]:
+    """Comes back to the person; one that does not know how to says the same again, or takes it for an answer."""
+    if job.plan.follow_up:
+        yield {
+            f"Are you still there? I only need the {name}.": 1.0,
+            f"Take your time. When you are ready, what is the {name}?": 0.5,
+        }
+    elif job.mind.happens(0.6, "repeats itself"):
+        before = [turn.text for turn in job.request.turns if turn.role == "assistant"]
+        yield before[-1] if before else f"What is the {name}?"
+    else:
+        yield "Thank you, it is noted."
 
 
 def _given_up(job: Job, name: str) -> bool:
