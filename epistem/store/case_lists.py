@@ -75,7 +75,8 @@ EXPECTED = {
 @dataclass(frozen=True)
 class Line:
     """What a list shows of a case. `turns` counts what the person says after the inputs; `by_rules`: they go
-    on by rules. `expects` are the words of what is expected besides a label."""
+    on by rules, `played`: as a model has it that plays them. `expects` are the words of what is expected
+    besides a label."""
 
     number: int
     title: str
@@ -84,6 +85,7 @@ class Line:
     turns: int
     changed_at: datetime
     by_rules: bool
+    played: bool
     expects: list[str]
 
 
@@ -277,4 +279,14 @@ def _line_from(row: tuple[Any, ...]) -> Line:
     told = Has(has or 0)
     expects = [words for flag, words in EXPECTED.items() if flag in told]
     tags = json.loads(tags or "[]")
-    return Line(number, title, label, tags, turns, changed_at, Has.RULES in told, expects)
+    return Line(
+        number,
+        title,
+        label,
+        tags,
+        turns,
+        changed_at,
+        Has.RULES in told,
+        Has.PLAYED in told,
+        expects,
+    )

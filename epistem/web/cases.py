@@ -7,8 +7,6 @@ from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
 from epistem.core.cases.filters import filter_from
-from epistem.core.cases.person import Ended, doubts_of
-from epistem.core.cases.talk import talked
 from epistem.core.shapes import Document
 from epistem.store import case_lists, cases, subjects
 from epistem.store.case_lists import Asked, Column, Order
@@ -49,7 +47,7 @@ class CasePage(Shape):
 
 class CaseEntry(Shape):
     """What a list shows of a case. `turns` counts what the person says after the inputs; `by_rules`: they go
-    on by rules."""
+    on by rules, `played`: as a model has it that plays them."""
 
     number: int
     title: str
@@ -58,6 +56,7 @@ class CaseEntry(Shape):
     turns: int
     changed_at: Moment
     by_rules: bool
+    played: bool
     expects: list[str] = Field(description="What is expected besides a label, in a few words.")
 
 
@@ -122,22 +121,6 @@ class CaseTags(Shape):
 
 class CasePath(SubjectPath):
     number: int = Field(ge=1)
-
-
-class ToPerson(Document):
-    """What the person of a case heard so far, and, where it is being edited, the case as it stands."""
-
-    answers: list[str] = Field(default_factory=list, max_length=300)
-    case: Case
-
-
-class PersonSays(Shape):
-    """`said` is what the person says to the last answer; null where the talk has `ended`. `doubts` is what
-    can't be meant in their rules."""
-
-    said: str | None
-    ended: Ended | None
-    doubts: list[str]
 
 
 class Deletion(Document):
@@ -219,17 +202,6 @@ def keep_case(path: SubjectPath, body: Case) -> Response:
         subject = subjects.get(tx, path.name)
         kept = work.keep(tx, subject, body)
     return reply(page_of(kept), 201, headers={"ETag": etag(kept.revision)})
-
-
-@bp.post(
-    "/talks/next", responses={200: PersonSays}, operation_id="personSays",
-    summary="What the person of a case says next, by its turns and rules",
-)  # fmt: skip
-def person_says(body: ToPerson) -> Response:
-    told = talked(body.case, body.answers)
-    said = told.said[-1] if body.answers and told.ended is None else None
-    doubts = doubts_of(body.case.person) if body.case.person else []
-    return reply(PersonSays(said=said, ended=told.ended, doubts=doubts))
 
 
 @bp.get(

@@ -20,6 +20,7 @@ from epistem.core.errors import (
 )
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import field_path
+from epistem.core.trials.talking import PersonFailed
 from epistem.models.trouble import CallFailed
 from epistem.store.database import Collision, StoreDown, StoreError, Unfit
 from epistem.store.drafts import StaleDraft
@@ -67,6 +68,7 @@ STATUS: list[tuple[type[EpistemError], int]] = [
     (Unfit, 400),
     (StoreError, 500),
     (CallFailed, 502),
+    (PersonFailed, 502),
     (BadBody, 400),
     (InvalidInput, 422),
     (NotFound, 404),

@@ -269,8 +269,14 @@ def judged(a_try: SentTry, answered: Answered, made: list[Made]) -> Tried:
     tried = Tried(answered, made, cents)
     if reply.finish_reason not in UNFINISHED:
         bench, rows = _bench(a_try)
-        tried.findings = _named(rows, bench.judge(_answer(a_try, tried), _ground(a_try)))
+        goes_on = _goes_on(a_try)
+        found_by = bench.judge(_answer(a_try, tried), _ground(a_try), goes_on=goes_on)
+        tried.findings = _named(rows, found_by)
         tried.not_checked = [fault for fault in bench.faults if fault]
+        if goes_on and bench.at_the_end:
+            tried.not_checked.append(
+                f"Told in trials, once a talk is over: {', '.join(bench.at_the_end)}."
+            )
     found = find_json(reply.text) if content.reply.kind == "json" else None
     if found:
         tried.value = found.value
@@ -317,6 +323,12 @@ def _answer(a_try: SentTry, tried: Tried) -> Answer:
     spent = Spent(usage.input_tokens, usage.output_tokens, ms, tried.cents)
     told = answer_to([tried.answered], None, spent)
     return replace(told, before=tuple(a_try.asked.turns))
+
+
+def _goes_on(a_try: SentTry) -> bool:
+    """Whether it is an answer of a talk, which may not be the last."""
+    expect = a_try.asked.expect
+    return bool(a_try.asked.turns or expect.collect or expect.ends or expect.goodbye)
 
 
 def _ground(a_try: SentTry) -> Ground:

@@ -14,8 +14,8 @@ from epistem.core.cases.talk import likely_answers, most_answers, talked
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.engine.needs import AskModel, SharedBody
 from epistem.core.engine.run import Run, from_list, replayed
+from epistem.core.errors import InvalidInput
 from epistem.core.trials.talking import Person as Played
-from epistem.core.trials.talking import PersonFailed
 from epistem.core.wire.reply import Reply, Usage
 from epistem.core.words import alternatives, stands_in
 
@@ -140,7 +140,7 @@ def test_the_program_asks_the_person_in_turn_and_its_replay_is_the_original():
     assert [m["role"] for m in asked] == ["system", "user", "assistant", "user"]
     assert (needs[1].model, needs[1].seed, needs[3].path) == ("actor", 1, "1.person")
     nobody = Played(case, "hi", {})
-    with pytest.raises(PersonFailed, match="actor, which plays the person, is not in the list"):
+    with pytest.raises(InvalidInput, match="actor, which plays the person, is not in the list"):
         next(nobody.says(["Colour?"]))
 
 

@@ -43,6 +43,7 @@ class Has(IntFlag):
     KEY = 2048
     RULES = 4096
     PAIR = 8192
+    PLAYED = 16384
 
 
 class Term(NamedTuple):
@@ -113,6 +114,7 @@ def has(case: Case) -> Has:
         Has.KEY: case.key,
         Has.RULES: case.person,
         Has.PAIR: case.pair,
+        Has.PLAYED: case.person and case.person.persona,
     }
     found = Has(0)
     for flag, value in told.items():

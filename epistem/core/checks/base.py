@@ -195,6 +195,8 @@ class Check:
     reads: ClassVar[frozenset[Reads]] = frozenset()
     asks: ClassVar[bool] = False
     """Whether it asks a model: then it is a `judge.rubrics.Judge`."""
+    at_the_end: ClassVar[bool] = False
+    """Whether it can be told only once a talk is over."""
     repairs: ClassVar[bool] = False
     """Whether it can mend what it objects to, by rule (`repair`)."""
     also_called: ClassVar[tuple[str, ...]] = ()

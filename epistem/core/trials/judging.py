@@ -68,12 +68,24 @@ class Bench:
         """The models that are asked for findings, each once."""
         return list(dict.fromkeys(check.options.model for check, _, _ in self._judges))
 
-    def judge(self, answer: Answer, ground: Ground) -> list[Judged]:
-        """What the plain checks find; of a variation, those that hold it against its original alone. One
-        that breaks down can't tell, and says so."""
+    def judge(self, answer: Answer, ground: Ground, *, goes_on: bool = False) -> list[Judged]:
+        """What the plain checks find; of a variation, those that hold it against its original alone, and of
+        a talk that goes on not those that need its end. One that breaks down can't tell, and says so."""
+        if goes_on:
+            return self._found([e for e in self._checks if not e[0].at_the_end], answer, ground)
         return self._found(
             _pairing(self._checks) if _is_variation(ground) else self._checks, answer, ground
         )
+
+    @property
+    def at_the_end(self) -> list[str]:
+        """What those ask that need the end of a talk, in words."""
+        return [
+            aspect.title
+            for check, _ in self._checks
+            if check.at_the_end
+            for aspect in check.aspects
+        ]
 
     def judge_pair(self, answer: Answer, ground: Ground) -> list[Judged]:
         """What those find that hold it against the answer to its original."""

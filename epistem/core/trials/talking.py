@@ -10,7 +10,7 @@ from epistem.core.cases.persona import LONGEST_REPLY, Persona, talk_for
 from epistem.core.cases.talk import NOBODY, Talked, talked
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.engine.needs import AskModel, Program, SharedBody
-from epistem.core.errors import EpistemError
+from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import first_words
 from epistem.core.wire.chat_completions import encode
@@ -38,7 +38,8 @@ class Person:
         self._replies = dict(replies)
 
     def says(self, answers: Sequence[str]) -> Program[str | None]:
-        """To the last of these answers; None ends the talk. Raises PersonFailed."""
+        """To the last of these answers; None ends the talk. Raises PersonFailed, and InvalidInput for a model
+        that is not there."""
         told = yield from self.talked(answers)
         return told.said[-1] if told.ended is None else None
 
@@ -52,8 +53,9 @@ class Person:
         at = len(told.said)
         model = self._models.get(persona.model)
         if model is None:
-            raise PersonFailed(
-                f"{persona.model}, which plays the person, is not in the list of models."
+            raise InvalidInput(
+                f"{persona.model or 'The model'}, which plays the person, is not in the list of models.",
+                field="case.person.persona.model",
             )
         body = _body(persona, model, self._opening, answers[: at + 1], told.said)
         try:

@@ -156,6 +156,9 @@ export function usePersonSays(body: Ref<ToPerson>, enabled: () => boolean = () =
   });
 }
 
+/** The same, asked once: where a model plays the person it costs something. */
+export const askPerson = (body: ToPerson) => got(api.POST("/api/v1/talks/next", { body }));
+
 /** What is worth a look in the cases: doubles, contradictions, what tells nothing, what is missing. */
 export function useReview(name: Ref<string>) {
   return useQuery({

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** The fields of a case: its inputs, what is expected, tags, and what is worth knowing of it. */
-import { useTemplateRef } from "vue";
+import { computed, nextTick, ref, useTemplateRef } from "vue";
 
 import LabelField from "@/parts/LabelField.vue";
 import { isPicture } from "@/parts/values";
 import type { Texts } from "./editing";
 import MovesField from "./pairs/MovesField.vue";
 import RulesField from "./RulesField.vue";
+import TalkFields from "./TalkFields.vue";
 import TurnsField from "./TurnsField.vue";
 
 const texts = defineModel<Texts>({ required: true });
@@ -18,9 +19,18 @@ const EXPECTED = [
   ["refuse", "Should it decline?", "yes: it declines", "no: it answers"],
 ] as const;
 
+const converses = computed(() => {
+  const { turns, person, ends, collect } = texts.value;
+  return turns.length > 0 || person.rules.length > 0 || person.persona !== null || !!ends || !!collect;
+});
+/** Rarely said: they are shown where they are, or asked for. */
+const more = ref(false);
+const showsTools = computed(() => more.value || !!(texts.value.tools || texts.value.neverTools || texts.value.within));
 const root = useTemplateRef<HTMLElement>("root");
 /** Put the focus into a field, or into the first. */
-function focus(field: string): void {
+async function focus(field: string): Promise<void> {
+  if (["tools", "neverTools", "within"].includes(field)) more.value = true;
+  await nextTick();
   const name = field.startsWith("turn ") ? "turns" : field;
   const within = (name && root.value?.querySelector(`[data-field="${CSS.escape(name)}"]`)) || root.value;
   const found = within?.querySelectorAll<HTMLElement>("textarea, input, select");
@@ -45,15 +55,17 @@ defineExpose({ focus });
     </label>
     <div data-field="turns"><TurnsField v-model="texts.turns" /></div>
     <div data-field="person"><RulesField v-model="texts.person" /></div>
-    <label v-if="texts.turns.length || texts.person.rules.length || texts.ends" class="flex flex-col gap-1" data-field="ends">
+    <label v-if="converses" class="flex flex-col gap-1" data-field="ends">
       <span>How should the talk end?</span>
       <select v-model="texts.ends" class="field px-1" data-test="case-ends">
         <option value="">before its limit</option>
         <option value="done">done: the person has nothing left to say</option>
         <option value="gave up">given up: the person leaves</option>
+        <option value="silent">silent: the person says nothing any more</option>
         <option value="too long">too long: it reaches its limit</option>
       </select>
     </label>
+    <TalkFields v-if="converses" v-model="texts" />
     <div v-if="texts.moves" data-field="moves"><MovesField v-model="texts.moves" :offered="offered" /></div>
     <div class="grid grid-cols-2 gap-4" data-field="label">
       <LabelField v-model="texts.label" :labels="labels" />
@@ -86,6 +98,21 @@ defineExpose({ focus });
         </select>
       </label>
     </div>
+    <div v-if="showsTools" class="grid grid-cols-[2fr_2fr_1fr] gap-4">
+      <label class="flex flex-col gap-1" data-field="tools">
+        <span>Tools it calls <span class="caption">(in order, one a line)</span></span>
+        <textarea v-model="texts.tools" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm" placeholder='book {"seats": 2}' data-test="case-tools"></textarea>
+      </label>
+      <label class="flex flex-col gap-1" data-field="neverTools">
+        <span>Tools it never calls <span class="caption">(one a line)</span></span>
+        <textarea v-model="texts.neverTools" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm"></textarea>
+      </label>
+      <label class="flex flex-col gap-1" data-field="within">
+        <span>Numbers within</span>
+        <input v-model="texts.within" class="field" type="number" min="0" step="any" />
+      </label>
+    </div>
+    <button v-else type="button" class="link self-start text-sm" data-test="more-expected" @click="more = true">Tools, and how far numbers may be off</button>
     <label class="flex flex-col gap-1" data-field="tags">
       <span>Tags <span class="caption">(commas between)</span></span>
       <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" data-test="case-tags" />

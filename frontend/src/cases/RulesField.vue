@@ -3,8 +3,10 @@
 import { computed, nextTick, useTemplateRef } from "vue";
 
 import { usePersonSays } from "@/api/cases";
+import { useModels } from "@/api/models";
 import TypedField from "@/parts/TypedField.vue";
-import { personFrom, type PersonTexts, type RuleTexts } from "./editing";
+import PersonaField from "./PersonaField.vue";
+import { blankPersona, personFrom, type PersonTexts, type RuleTexts } from "./talkTexts";
 
 const person = defineModel<PersonTexts>({ required: true });
 const rows = useTemplateRef<HTMLElement>("rows");
@@ -15,6 +17,7 @@ async function add(): Promise<void> {
   await nextTick();
   rows.value?.querySelectorAll<HTMLElement>('[data-test="rule-asked"]')[person.value.rules.length - 1]?.focus();
 }
+const models = useModels();
 const says = usePersonSays(computed(() => ({ answers: [], case: { person: personFrom(person.value) } })));
 </script>
 
@@ -38,8 +41,10 @@ const says = usePersonSays(computed(() => ({ answers: [], case: { person: person
         </span>
       </div>
     </div>
-    <div v-if="person.rules.length || person.otherwise" class="grid grid-cols-[1fr_auto] gap-3">
-      <label class="flex flex-col gap-0.5"
+    <PersonaField v-if="person.persona" :model-value="person.persona" @update:model-value="change({ persona: $event })" @remove="change({ persona: null })" />
+    <div v-if="person.rules.length || person.otherwise || person.persona" class="grid grid-cols-[1fr_auto] gap-3">
+      <span v-if="person.persona"></span>
+      <label v-else class="flex flex-col gap-0.5"
         ><span class="caption">when no rule is met, says; empty ends the talk</span>
         <TypedField lines class="field field-sizing-content max-h-40 font-serif" :model-value="person.otherwise" data-test="rule-otherwise" @update:model-value="change({ otherwise: $event })"
       /></label>
@@ -49,6 +54,9 @@ const says = usePersonSays(computed(() => ({ answers: [], case: { person: person
       /></label>
     </div>
     <p v-for="doubt in says.data.value?.doubts" :key="doubt" class="text-sm text-straw" data-test="rule-doubt">{{ doubt }}</p>
-    <button type="button" class="link self-start text-sm" data-test="add-rule" @click="add">{{ person.rules.length ? "Add a rule" : "Let them answer by rules" }}</button>
+    <p class="flex gap-4 text-sm">
+      <button type="button" class="link" data-test="add-rule" @click="add">{{ person.rules.length ? "Add a rule" : "Let them answer by rules" }}</button>
+      <button v-if="!person.persona" type="button" class="link" data-test="add-persona" @click="change({ persona: blankPersona(models.data.value?.models[0]?.name ?? '') })">Have a model play them</button>
+    </p>
   </fieldset>
 </template>

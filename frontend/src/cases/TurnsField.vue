@@ -9,8 +9,8 @@ const boxes = useTemplateRef<HTMLTextAreaElement[]>("boxes");
 function change(at: number, text: string): void {
   turns.value = turns.value.map((turn, each) => (each === at ? text : turn));
 }
-async function add(): Promise<void> {
-  turns.value = [...turns.value, ""];
+async function add(words = ""): Promise<void> {
+  turns.value = [...turns.value, words];
   await nextTick();
   boxes.value?.at(-1)?.focus();
 }
@@ -32,6 +32,9 @@ async function add(): Promise<void> {
       />
       <button type="button" class="link pt-line text-xs" :aria-label="`Remove turn ${at + 2}`" @click="turns = turns.filter((_, each) => each !== at)">remove</button>
     </div>
-    <button type="button" class="link self-start text-sm" data-test="add-turn" @click="add">{{ turns.length ? "Add a turn" : "Add what they say next" }}</button>
+    <p class="flex gap-4 text-sm">
+      <button type="button" class="link" data-test="add-turn" @click="add()">{{ turns.length ? "Add a turn" : "Add what they say next" }}</button>
+      <button type="button" class="link" title="Nothing is said for a time, to see whether and how it is followed up" data-test="add-silence" @click="add('(silence: 2 minutes)')">Add a silence</button>
+    </p>
   </fieldset>
 </template>

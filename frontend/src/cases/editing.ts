@@ -1,22 +1,10 @@
 /** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
-import type { Case, CasePage, Expectation, Move, Person } from "@/api/schema";
+import type { Case, CasePage, Expectation, Move } from "@/api/schema";
 import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
+import { collectFrom, collectTexts, linesOf, personFrom, personTexts, type PersonTexts, toolsFrom, toolTexts } from "./talkTexts";
 
 export type Choice = "" | "yes" | "no";
-export interface RuleTexts {
-  asked: string;
-  /** One a line. */
-  say: string;
-  leaves: boolean;
-}
-export interface PersonTexts {
-  rules: RuleTexts[];
-  /** One a line. */
-  otherwise: string;
-  most: string;
-}
-
 export interface Texts {
   inputs: Record<string, string>;
   label: string;
@@ -34,6 +22,17 @@ export interface Texts {
   person: PersonTexts;
   /** How the talk should end. */
   ends: string;
+  /** What the talk is to find out, one a line, and words by which its result is known. */
+  collect: string;
+  result: string;
+  /** One a line. */
+  neverAsks: string;
+  goodbye: Choice;
+  /** Tools that are called, in order, one a line; and those that never are. */
+  tools: string;
+  neverTools: string;
+  /** How far numbers may be off the right answer's. */
+  within: string;
   /** How the answer must move against that to the original; null for a case that is paired with none. */
   moves: Move[] | null;
   /** With commas between. */
@@ -55,6 +54,13 @@ export const FIELDS: Record<Field, string> = {
   turns: "turns",
   person: "rules of the person",
   ends: "how the talk ends",
+  collect: "what the talk finds out",
+  result: "words of the result",
+  neverAsks: "what it never asks for",
+  goodbye: "whether it says goodbye",
+  tools: "tools that are called",
+  neverTools: "tools that are never called",
+  within: "how far numbers may be off",
   moves: "how the answer must move",
   tags: "tags",
   note: "note",
@@ -75,6 +81,13 @@ export function textsOf(content: Case): Texts {
     turns: [...turns],
     person: personTexts(content.person),
     ends: expect?.ends ?? "",
+    collect: collectTexts(expect?.collect),
+    result: expect?.result ?? "",
+    neverAsks: (expect?.never_asks ?? []).join("\n"),
+    goodbye: choiceOf(expect?.goodbye),
+    tools: toolTexts(expect?.tools),
+    neverTools: (expect?.never_tools ?? []).join("\n"),
+    within: expect?.within == null ? "" : String(expect.within),
     moves: content.pair ? (content.pair.moves ?? []).map((move) => ({ ...move })) : null,
     tags: tags.join(", "),
     note: content.note ?? "",
@@ -99,11 +112,18 @@ export function contentWith(content: Case, texts: Texts): Case {
       known: taken("known", chosenIn(texts.known), expect?.known),
       refuse: taken("refuse", chosenIn(texts.refuse), expect?.refuse),
       ends: taken("ends", (texts.ends || null) as Expectation["ends"], expect?.ends),
+      collect: taken("collect", collectFrom(texts.collect), expect?.collect),
+      result: taken("result", texts.result.trim(), expect?.result),
+      never_asks: taken("neverAsks", linesOf(texts.neverAsks), expect?.never_asks),
+      goodbye: taken("goodbye", chosenIn(texts.goodbye), expect?.goodbye),
+      tools: taken("tools", toolsFrom(texts.tools), expect?.tools),
+      never_tools: taken("neverTools", linesOf(texts.neverTools), expect?.never_tools),
+      within: taken("within", texts.within.trim() === "" || !(Number(texts.within) >= 0) ? null : Number(texts.within), expect?.within),
       must_say: taken("mustSay", linesOf(texts.mustSay), expect?.must_say),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
-    person: changed.has("person") ? personFrom(texts.person) : content.person,
+    person: changed.has("person") ? personFrom(texts.person, content.person) : content.person,
     pair: changed.has("moves") && content.pair ? { ...content.pair, moves: texts.moves ?? [] } : content.pair,
     tags: taken("tags", listFrom(texts.tags), content.tags),
     note: taken("note", texts.note, content.note),
@@ -119,27 +139,8 @@ export function valueLike(kept: unknown, text: string): unknown {
   return valueOf(text);
 }
 
-const USUAL_TURNS = 8;
-export function personTexts(person: Person | null | undefined): PersonTexts {
-  return {
-    rules: (person?.rules ?? []).map(({ asked, say, leaves }) => ({ asked, say: (say ?? []).join("\n"), leaves: leaves ?? false })),
-    otherwise: (person?.otherwise ?? []).join("\n"),
-    most: String(person?.most_turns ?? USUAL_TURNS),
-  };
-}
-/** None where there is nothing that they could say. */
-export function personFrom({ rules, otherwise, most }: PersonTexts): Person | null {
-  if (!rules.length && !otherwise.trim()) return null;
-  return {
-    rules: rules.map(({ asked, say, leaves }) => ({ asked: asked.trim(), say: linesOf(say), leaves })),
-    otherwise: linesOf(otherwise),
-    most_turns: Math.min(Math.max(Math.round(Number(most)) || USUAL_TURNS, 1), 40),
-  };
-}
-
 const choiceOf = (value: boolean | null | undefined): Choice => (value == null ? "" : value ? "yes" : "no");
 const chosenIn = (choice: Choice) => (choice === "" ? null : choice === "yes");
-const linesOf = (text: string) => text.split("\n").map((line) => line.trim()).filter(Boolean);
 
 export function blankCase(inputs: string[]): CasePage {
   return {

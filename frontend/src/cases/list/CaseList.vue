@@ -188,7 +188,7 @@ useKeys([
             <input type="checkbox" class="accent-kelp" :checked="chosen.has(at(row.index)!.number)" :aria-label="`Choose case ${at(row.index)!.number}`" data-test="choose-case" @click.stop="($event as MouseEvent).shiftKey ? upTo(row.index) : toggle(row.index)" />
             <button type="button" class="col-[2/-1] grid h-full items-center gap-x-3 text-left" style="grid-template-columns: subgrid" data-test="case-row" @click="press($event, row.index)">
               <span class="font-mono text-sm text-ink-2">{{ at(row.index)!.number }}</span>
-              <span class="truncate" :class="{ 'text-ink-2 italic': at(row.index)!.title === '(empty)' }"><span v-if="at(row.index)!.turns || at(row.index)!.by_rules" class="caption">{{ at(row.index)!.by_rules ? "talk by rules" : `talk of ${at(row.index)!.turns + 1}` }} · </span>{{ at(row.index)!.title }}</span>
+              <span class="truncate" :class="{ 'text-ink-2 italic': at(row.index)!.title === '(empty)' }"><span v-if="at(row.index)!.turns || at(row.index)!.by_rules" class="caption">{{ at(row.index)!.played ? "played talk" : at(row.index)!.by_rules ? "talk by rules" : `talk of ${at(row.index)!.turns + 1}` }} · </span>{{ at(row.index)!.title }}</span>
               <span v-if="at(row.index)!.label || !at(row.index)!.expects.length" class="truncate font-mono text-sm">{{ at(row.index)!.label ?? "–" }}</span>
               <span v-else class="truncate text-sm text-ink-2" :title="at(row.index)!.expects.join(', ')">{{ at(row.index)!.expects.join(", ") }}</span>
               <span class="truncate text-sm text-ink-2">{{ at(row.index)!.tags.join(", ") }}</span>

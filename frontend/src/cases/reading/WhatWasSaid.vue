@@ -10,6 +10,12 @@ defineEmits<{ edit: [field: string] }>();
 const inputs = computed(() => Object.entries(props.content.inputs ?? {}));
 /** A sole input needs no name. */
 const plain = computed(() => inputs.value.length === 1);
+const persona = computed(() => props.content.person?.persona ?? null);
+const played = computed(() => {
+  const { about, goal, facts = [], withholds = [], manner } = persona.value ?? {};
+  const told = (freely: boolean) => facts.filter((fact) => (fact.freely ?? false) === freely).map(({ what, value }) => `${what}: ${value}`).join("; ");
+  return ([["who", about], ["wants", goal], ["tells", told(true)], ["tells if asked", told(false)], ["never tells", withholds.join("; ")], ["writes", manner]] as const).filter(([, words]) => words);
+});
 interface Passage {
   title?: string;
   text: string;
@@ -51,7 +57,12 @@ const isEmpty = (value: unknown) => !asText(value) || (Array.isArray(value) && !
         </template>
         <template v-else>{{ rule.leaves ? "leaves" : "the talk is done" }}</template>
       </p>
-      <p class="cursor-text py-0.5 text-ink-2" @click="$emit('edit', 'person')">
+      <div v-if="persona" class="cursor-text border-l-2 border-slate py-0.5 pl-3" data-test="said-by-model" @click="$emit('edit', 'person')">
+        <p>Played by <b class="font-medium">{{ persona.model }}</b><template v-if="content.person.rules?.length">, where no rule is met</template>.</p>
+        <p v-for="[told, words] in played" :key="told" class="flex gap-2"><span class="caption w-24 shrink-0 pt-0.5">{{ told }}</span><span class="font-serif text-read whitespace-pre-wrap">{{ words }}</span></p>
+        <p class="text-ink-2">Leaves after {{ persona.patience ?? 3 }} answers that bring them no nearer · {{ content.person.most_turns ?? 8 }} turns at most</p>
+      </div>
+      <p v-else class="cursor-text py-0.5 text-ink-2" @click="$emit('edit', 'person')">
         <template v-if="content.person.otherwise?.length">Else: <span v-for="(words, time) in content.person.otherwise" :key="time" class="font-serif text-read"><span v-if="time" class="caption"> then </span>“{{ words }}”</span></template>
         <template v-else>Else the talk is done</template>
         · {{ content.person.most_turns ?? 8 }} turns at most

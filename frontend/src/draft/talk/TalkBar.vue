@@ -10,10 +10,12 @@ const props = defineProps<{
   caseTurns: string[];
   /** What the person of the case says by rules to the first column's answers, or how the talk ended; null without rules. */
   byRules: PersonSays | null;
+  /** Whether the person of the case can play the talk by themselves. */
+  plays: boolean;
   busy: boolean;
   ready: boolean;
 }>();
-const emit = defineEmits<{ next: [text: string]; replay: []; over: [] }>();
+const emit = defineEmits<{ next: [text: string]; replay: []; over: []; play: [] }>();
 const text = ref("");
 const suggested = computed(() => (props.byRules && props.ready ? (props.byRules.said ?? "") : (props.caseTurns[props.turns.length] ?? "")));
 
@@ -33,7 +35,8 @@ function send(): void {
     <input
       v-model="text"
       class="min-w-0 flex-1 bg-transparent font-serif text-read outline-none"
-      :placeholder="suggested || 'What the person says to that; Enter sends it to all columns'"
+      :disabled="!ready"
+      :placeholder="suggested || (ready ? 'What the person says to that; Enter sends it to all columns' : 'Answer first, or let the talk play by itself')"
       aria-label="What the person says next"
       data-test="next-turn"
     />
@@ -41,6 +44,7 @@ function send(): void {
       {{ byRules ? "say it, by the case’s rules" : `take it from the case (${turns.length + 1} of ${caseTurns.length})` }}
     </button>
     <span v-if="byRules?.ended && ready" class="shrink-0 text-sm text-ink-2" data-test="talk-ended">the talk ended: {{ byRules.ended }}</span>
+    <button v-if="plays" type="button" class="link shrink-0 text-sm" :disabled="busy" title="The whole talk by itself, in each column by its own answers" data-test="play-talk" @click="emit('play')">Play it all</button>
     <template v-if="turns.length">
       <button type="button" class="link shrink-0 text-sm" :disabled="busy" data-test="replay" @click="emit('replay')">
         Replay {{ count(turns.length + 1, "turn") }}

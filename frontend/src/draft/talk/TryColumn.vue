@@ -118,6 +118,8 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <p v-if="cutOff" class="mt-1 text-sm font-medium text-straw">Cut off here: it reached the token limit.</p>
       </template>
       <p v-else class="text-ink-3">No answer yet.</p>
+      <p v-if="column.awaits" class="mt-1 text-ink-3" role="status">The person is about to write…</p>
+      <p v-else-if="column.ended && !column.busy" class="mt-1 text-sm text-ink-2" data-test="column-ended">The talk ended: <b class="font-medium" :class="column.ended === 'done' ? 'text-kelp' : 'text-straw'">{{ column.ended }}</b></p>
     </div>
     <footer v-if="answer && !column.busy && !column.error" class="flex shrink-0 flex-col gap-2">
       <p class="text-xs text-ink-2 tabular-nums">

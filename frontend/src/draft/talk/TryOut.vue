@@ -39,7 +39,7 @@ const tryOut = useTryOut(props.name, {
   edits: () => props.edits,
   inputNames: () => props.inputNames,
 });
-const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, byRules, hasRules, userTurns } = tryOut;
+const { inputs, columns, repeats, oneSeed, spent, busy, caseNumber, expect, changed, caseTurns, byRules, hasRules, userTurns, plays } = tryOut;
 /** The case that is on its way; who asks meanwhile means that one. */
 let choosing: Promise<unknown> | null = null;
 const request = ref<Request | null>(null);
@@ -145,12 +145,17 @@ const tokensNow = computed(() => {
   const used = (100 * built.tokens) / built.window;
   return `${count(built.tokens, "token")}, ${used < 1 ? "<1" : Math.round(used)}%`;
 });
+async function play(): Promise<void> {
+  await choosing?.catch(() => undefined);
+  if (!props.blocked && tryOut.plays.value) void tryOut.play();
+}
 const ask = async () => {
   await choosing?.catch(() => undefined);
   if (!props.blocked) void tryOut.askAll();
 };
 useKeys([
   { keys: { "ctrl+enter": () => void ask() }, shown: ["Ctrl ↵"], label: "answer" },
+  { keys: { "ctrl+shift+enter": () => void play() }, shown: ["Ctrl ⇧ ↵"], label: "play the talk" },
   { keys: { k: () => (keeping.value = true) }, shown: ["K"], label: "keep as case" },
   { keys: { r: () => void showRequest() }, shown: ["R"], label: "exact request" },
   { keys: { h: () => (looking.value = true) }, shown: ["H"], label: "history" },
@@ -216,7 +221,8 @@ useKeys([
         </p>
       </div>
       <TalkBar
-        v-if="converses && (answered || userTurns.length)"
+        v-if="converses && (answered || userTurns.length || plays)"
+        :plays="plays && !blocked && columns.length > 0"
         :turns="userTurns"
         :case-turns="caseTurns"
         :by-rules="byRules"
@@ -225,6 +231,7 @@ useKeys([
         @next="tryOut.sayNext"
         @replay="tryOut.replay()"
         @over="tryOut.startOver"
+        @play="play"
       />
     </section>
 

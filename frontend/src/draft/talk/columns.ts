@@ -34,6 +34,10 @@ export interface Column extends Setup {
   stopped: boolean;
   error: string;
   busy: boolean;
+  /** The person of the case is asked what they say. */
+  awaits: boolean;
+  /** How a talk that was played by itself ended; "" while it goes on. */
+  ended: string;
   /** Answers to just this draft, these inputs and this talk, oldest first. */
   marks: Mark[];
   stop: AbortController | null;
@@ -56,6 +60,8 @@ export function newColumn(id: number, setup: Setup): Column {
     stopped: false,
     error: "",
     busy: false,
+    awaits: false,
+    ended: "",
     marks: [],
     stop: null,
     before: [],
@@ -86,6 +92,7 @@ export function goOn(column: Column, text: string): void {
   if (column.answer) column.past.push({ said: column.said, answer: column.answer });
   column.said = text;
   column.answer = null;
+  column.ended = "";
   column.marks = [];
 }
 
@@ -95,7 +102,7 @@ export function rewind(column: Column, at: number, said: string | null): void {
   column.past = column.past.slice(0, at);
   column.said = said;
   column.answer = null;
-  column.error = "";
+  column.error = column.ended = "";
   column.stopped = false;
   column.marks = [];
 }

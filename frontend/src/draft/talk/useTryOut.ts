@@ -1,10 +1,10 @@
 import { computed, onScopeDispose, ref, toRaw, watch } from "vue";
 
 import { recall, rememberText } from "@/keep/storage";
-import { usePersonSays } from "@/api/cases";
+import { askPerson, usePersonSays } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/subjects";
-import type { Asked, CasePage, Expectation, Input, Person, Prompt, TryOut } from "@/api/schema";
+import type { Asked, CasePage, Expectation, Input, Person, Prompt, ToPerson, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
@@ -56,7 +56,7 @@ export function useTryOut(name: string, given: Given) {
   const repeats = ref(remembered?.repeats ?? 1);
   const oneSeed = ref(remembered?.oneSeed ?? false);
   const spent = ref({ calls: 0, cents: 0 });
-  const busy = computed(() => columns.value.some((each) => each.busy));
+  const busy = computed(() => columns.value.some((each) => each.busy || each.awaits));
   const versions = useVersionContents(name, () => columns.value.flatMap(({ version }) => (version === null ? [] : [version])));
   let lastId = columns.value.length;
   let round = 0;
@@ -117,8 +117,10 @@ export function useTryOut(name: string, given: Given) {
   const heard = computed(() => (columns.value[0] ? exchangesOf(columns.value[0]).map(({ answer }) => answer.answer) : []));
   const says = usePersonSays(
     computed(() => ({ answers: heard.value, case: { turns: caseTurns.value, person: casePerson.value } })),
-    () => casePerson.value !== null && heard.value.length > 0,
+    () => casePerson.value !== null && !casePerson.value.persona && heard.value.length > 0,
   );
+  /** Whether the talk goes on by itself: the person of the case has something to say, in turns, by rules or played. */
+  const plays = computed(() => casePerson.value !== null || caseTurns.value.length > 0);
   const byRules = computed(() => (casePerson.value && !says.isPlaceholderData.value ? (says.data.value ?? null) : null));
 
   function startOver(): void {
@@ -126,7 +128,7 @@ export function useTryOut(name: string, given: Given) {
     userTurns.value = [];
     for (const each of columns.value) {
       each.stop?.abort();
-      Object.assign(each, { past: [], said: null, answer: null, asked: null, before: [], error: "", stopped: false, marks: [] });
+      Object.assign(each, { past: [], said: null, answer: null, asked: null, before: [], error: "", stopped: false, marks: [], ended: "" });
       each.coming = { content: "", reasoning: "", tools: [] };
     }
   }
@@ -245,6 +247,41 @@ export function useTryOut(name: string, given: Given) {
     );
   }
 
+  /** The whole talk by itself, in each column by its own answers, until the person of the case ends it. */
+  async function play(): Promise<void> {
+    startOver();
+    const mine = round;
+    const seed = newSeed();
+    const person = { turns: caseTurns.value, person: casePerson.value, inputs: sent.value };
+    await Promise.all(columns.value.map((each) => playIn(each.id, person, seed, mine)));
+  }
+  async function playIn(id: number, person: ToPerson["case"], seed: number | null, mine: number): Promise<void> {
+    const column = () => columns.value.find((each) => each.id === id);
+    await ask(id, seed);
+    for (let each = column(); each?.answer && mine === round; each = column()) {
+      const so = exchangesOf(each);
+      each.awaits = true;
+      try {
+        const next = await askPerson({
+          answers: so.map(({ answer }) => answer.answer),
+          said: so.flatMap(({ said }) => (said === null ? [] : [said])),
+          case: person,
+        });
+        spent.value.cents += next.cents;
+        each.ended = next.ended ?? "";
+        if (mine !== round || next.said === null) return;
+        if (each === columns.value[0]) userTurns.value.push(next.said);
+        goOn(each, next.said);
+      } catch (wrong) {
+        each.error = messageOf(wrong);
+        return;
+      } finally {
+        each.awaits = false;
+      }
+      await ask(id, seed);
+    }
+  }
+
   async function editTurn(at: number, text: string): Promise<void> {
     if (busy.value) return;
     userTurns.value[at - 1] = text;
@@ -268,7 +305,7 @@ export function useTryOut(name: string, given: Given) {
 
   return {
     inputs, sent, caseNumber, expect, changed, know, caseTurns, byRules, hasRules: computed(() => casePerson.value !== null), userTurns, columns, repeats, oneSeed, spent, busy,
-    useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, editTurn, startOver, bringBack,
+    useCase, addColumn, removeColumn, bodyFor, ask, askAll, stopAll, sayNext, replay, play, plays, editTurn, startOver, bringBack,
   };
 }
 

@@ -83,6 +83,7 @@ class Collected(Check):
     summary = "By the end of the talk the facts of the case are told and noted, each by its turn at the latest."
     also_called = ("slots", "slot filling", "fields collected", "form", "intake", "by turn")
     aspects = (Aspect("", "finds out the facts"),)
+    at_the_end = True
     reads = frozenset({"turns"})
     Options: ClassVar[type[Options]] = NoOptions
     good: ClassVar = (

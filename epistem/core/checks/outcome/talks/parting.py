@@ -49,6 +49,7 @@ class GoodbyeOnce(Check):
     summary = "The talk says goodbye once, in its last answer. The words are a list, in English unless it is changed."
     also_called = ("farewell", "sign-off", "closing", "ends politely", "bye twice")
     aspects = (Aspect("", "says goodbye once"),)
+    at_the_end = True
     reads = frozenset({"turns"})
     Options: ClassVar[type[Options]] = GoodbyeOptions
     good: ClassVar = (
