@@ -25,7 +25,7 @@ import numpy as np
 
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
-from epistem.core.trials.marks import Mark, verdict_texts
+from epistem.core.trials.marks import Mark, Sight, verdict_texts
 from epistem.core.trials.plan import TrialPlan
 from epistem.core.trials.tallies import efforts_of, tally_of
 from epistem.store import drafts, marks, subjects, trials, versions
@@ -131,7 +131,7 @@ def report(database: Database, trial_id: int, options: argparse.Namespace) -> No
         nonlocal found
         with database.transaction() as tx:
             found = marks.all_of(
-                tx, trial_id, trials.get(tx, trial_id).columns,
+                tx, trial_id, trials.get(tx, trial_id).columns, Sight(),
                 arms=options.arms, cases=options.cases, repeats=1,
             )  # fmt: skip
 

@@ -55,15 +55,22 @@ def of_subject(tx: Transaction, subject: Subject, trial_id: int) -> Trial | None
 
 
 def all_marks(tx: Transaction, trial: Trial) -> Marks:
+    """Without those of cases held out; so are the others here."""
     arms = len(trial.plan.arms)
     return marks.all_of(
-        tx, trial.id, trial.columns, arms=arms, cases=trial.asked, repeats=trial.plan.repeats
+        tx,
+        trial.id,
+        trial.columns,
+        trial.sight(),
+        arms=arms,
+        cases=trial.asked,
+        repeats=trial.plan.repeats,
     )
 
 
 def marks_at(tx: Transaction, trial: Trial, arms: Sequence[int], cases: Sequence[int]) -> Marks:
     """Those of these arms over the cases at these places."""
-    return marks.at_cases(tx, trial.id, trial.columns, arms, cases)
+    return marks.at_cases(tx, trial.id, trial.columns, trial.sight(), arms, cases)
 
 
 def answer_at(

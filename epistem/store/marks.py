@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from epistem.core.trials.marks import Mark, Marks, no_marks, packed
+from epistem.core.trials.marks import Mark, Marks, Sight, no_marks, packed
 from epistem.store.database import Transaction
 
 A_TIME = 20_000
@@ -31,22 +31,37 @@ class Columns(NamedTuple):
 
 
 def all_of(
-    tx: Transaction, trial_id: int, columns: Columns, *, arms: int, cases: int, repeats: int
+    tx: Transaction,
+    trial_id: int,
+    columns: Columns,
+    sight: Sight,
+    *,
+    arms: int,
+    cases: int,
+    repeats: int,
 ) -> Marks:
-    """Those of a trial, in the order of their landing."""
+    """Those of a trial that are in sight, in the order of their landing."""
     where = "arm BETWEEN %s AND %s AND case_at BETWEEN %s AND %s"
-    return _read(tx, trial_id, where, _ranges(arms, cases, repeats), columns)
+    return _read(tx, trial_id, where, _ranges(arms, cases, repeats), columns).seen(sight)
 
 
-def after(tx: Transaction, trial_id: int, columns: Columns, landed: int, most: int) -> Marks:
-    """Up to `most` that landed after that one, in the order of their landing."""
-    return _read(tx, trial_id, "landed BETWEEN %s AND %s", [(landed + 1, landed + most)], columns)
+def after(
+    tx: Transaction, trial_id: int, columns: Columns, sight: Sight, landed: int, most: int
+) -> Marks:
+    """Those in sight of the `most` that landed after that one, in the order of their landing."""
+    ranges = [(landed + 1, landed + most)]
+    return _read(tx, trial_id, "landed BETWEEN %s AND %s", ranges, columns).seen(sight)
 
 
 def at_cases(
-    tx: Transaction, trial_id: int, columns: Columns, arms: Sequence[int], cases: Sequence[int]
+    tx: Transaction,
+    trial_id: int,
+    columns: Columns,
+    sight: Sight,
+    arms: Sequence[int],
+    cases: Sequence[int],
 ) -> Marks:
-    """Those of these arms over the cases at these places."""
+    """Those in sight of these arms over the cases at these places."""
     size = size_of(tx, trial_id)
     if size is None or not arms or not cases:
         return no_marks(*columns)
@@ -55,7 +70,7 @@ def at_cases(
     sql = f"SELECT packed FROM marks WHERE trial_id = %s AND (arm, case_at) IN ({places})"
     for (packed_,) in tx.rows(sql, [trial_id]):
         blob += packed_
-    return Marks(blob, size, columns.scores, columns.measures)
+    return Marks(blob, size, columns.scores, columns.measures).seen(sight)
 
 
 def size_of(tx: Transaction, trial_id: int) -> int | None:

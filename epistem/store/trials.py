@@ -16,6 +16,7 @@ from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
+from epistem.core.trials.marks import Sight
 from epistem.core.trials.plan import Cell, TrialPlan
 from epistem.store import entries, models
 from epistem.store.database import Transaction
@@ -82,6 +83,10 @@ class Trial:
     def asked(self) -> int:
         """Its cases, with the variations of them that are asked beside."""
         return self.cases + self.plan.varied
+
+    def sight(self, *, looking: bool = False) -> Sight:
+        """What of its results may be seen: not those of cases held out, unless one is looking at them."""
+        return Sight(frozenset(self.plan.held_out), looking)
 
     @property
     def scored(self) -> list[int]:

@@ -10,7 +10,8 @@ from epistem.store import trials
 from epistem.web.findings import SpanShape
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, blueprint, reply, transaction
-from epistem.web.trials import TrialPage, TrialPath, page_of
+from epistem.web.trial_shapes import TrialPath
+from epistem.web.trials import TrialPage, page_of
 from epistem.work import anew
 from epistem.work.rejudging import rejudge
 

@@ -29,6 +29,7 @@ from epistem.web import (
     history,  # noqa: F401 (its routes belong to the blueprint of tries)
     imports,
     keys,
+    looks,
     models,
     problems,
     readings,
@@ -75,6 +76,7 @@ def make_app(database: Database | None) -> OpenAPI:
         imports,
         checks,
         keys,
+        looks,
         models,
         tries,
         trials,

@@ -42,6 +42,14 @@ class Tagging(Document):
     remove: list[Tag] = Field(default_factory=list, max_length=50)
 
 
+class HoldingOut(Document):
+    """So large a share of these cases, or of all that are kept where none are named; drawn by what they ask, so
+    the same ones each time."""
+
+    numbers: list[int] | None = Field(None, min_length=1, max_length=MOST_AT_ONCE)
+    share: float = Field(1, gt=0, le=1)
+
+
 class PutAway(Document):
     """Cases as they are now, whoever changed them last."""
 
@@ -98,6 +106,18 @@ def tag_cases(path: SubjectPath, body: Tagging) -> Response:
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
         edited = work.tag(tx, subject, body.numbers, body.add, body.remove)
+    return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
+
+
+@bp.put(
+    "/subjects/<name>/cases/holdout", responses={200: EditedCases}, operation_id="holdOutCases",
+    summary="Hold out a share of the cases: their results stay out of sight in trials from now on",
+)  # fmt: skip
+def hold_out_cases(path: SubjectPath, body: HoldingOut) -> Response:
+    """Answers with those that it changed, as `restoreCases` takes them to undo it."""
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        edited = work.hold_out(tx, subject, body.numbers, body.share)
     return reply(EditedCases(cases=[EditedCase(**each._asdict()) for each in edited]))
 
 

@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
 from epistem.core.checks.base import Answer
-from epistem.core.errors import InvalidInput, NotFound
+from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.trials.marks import verdict_texts
-from epistem.store import marks, readings, trial_cases, trials
+from epistem.store import looks, marks, readings, trial_cases, trials
 from epistem.store.calls import Call
 from epistem.store.database import Transaction
 from epistem.web.findings import FindingShape, finding_shape
@@ -22,7 +22,7 @@ from epistem.web.replies import (
     reply,
     transaction,
 )
-from epistem.web.trials import TrialPath
+from epistem.web.trial_shapes import ByLook, TrialPath
 from epistem.work.talks import talks_of
 
 bp = blueprint("readings")
@@ -134,12 +134,12 @@ class CasePath(TrialPath):
     position: int = Field(ge=0)
 
 
-class CellQuery(BaseModel):
+class CellQuery(ByLook):
     arm: int = Field(ge=0)
     case_at: int = Field(ge=0, description="The case's position in the trial.")
 
 
-class AfterQuery(BaseModel):
+class AfterQuery(ByLook):
     after: int = Field(0, ge=0, lt=10**9, description="The last landing number that was seen.")
 
 
@@ -151,14 +151,14 @@ class AtQuery(BaseModel):
     )
 
 
-def ticks_of(tx: Transaction, trial: trials.Trial, after: int) -> Ticks:
-    """Those that landed after that number, as many as are good to send at once."""
+def ticks_of(tx: Transaction, trial: trials.Trial, after: int, *, looking: bool = False) -> Ticks:
+    """Those in sight that landed after that number, as many as are good to send at once."""
     measures = len(trial.measures)
     most = max(MOST_BYTES // (measures + 18), 100)
-    found = marks.after(tx, trial.id, trial.columns, after, most)
-    last = int(found.landed[-1]) if len(found) else after
+    sight = trial.sight(looking=looking)
+    found = marks.after(tx, trial.id, trial.columns, sight, after, most)
     return Ticks(
-        last=last if len(found) else max(after, min(after + most, trial.landed)),
+        last=max(after, min(after + most, trial.landed)),
         more=after + most < trial.landed,
         arm=found.arm.tolist(),
         case_at=found.case.tolist(),
@@ -173,7 +173,9 @@ def ticks_of(tx: Transaction, trial: trials.Trial, after: int) -> Ticks:
 )  # fmt: skip
 def list_ticks(path: TrialPath, query: AfterQuery) -> Response:
     with transaction() as tx:
-        return reply(ticks_of(tx, trials.get(tx, path.trial_id), query.after))
+        trial = trials.get(tx, path.trial_id)
+        looking = looks.looking(tx, trial.id, query.look)
+        return reply(ticks_of(tx, trial, query.after, looking=looking))
 
 
 @bp.get(
@@ -214,6 +216,7 @@ def get_trial_case(path: CasePath) -> Response:
 def list_readings(path: TrialPath, query: CellQuery) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
+        _check_in_sight(tx, trial, query.case_at, query.look)
         found = readings.at(tx, trial.id, query.arm, query.case_at)
         talks = talks_of(tx, trial, found)
     return reply(
@@ -225,13 +228,22 @@ def list_readings(path: TrialPath, query: CellQuery) -> Response:
     "/readings/<int:reading_id>", responses={200: ReadingShape}, operation_id="getReading",
     summary="One reading, with its exact requests",
 )  # fmt: skip
-def get_reading(path: ReadingPath) -> Response:
+def get_reading(path: ReadingPath, query: ByLook) -> Response:
     with transaction() as tx:
         reading = readings.get(tx, path.reading_id)
         trial = trials.get(tx, reading.trial_id)
+        _check_in_sight(tx, trial, reading.case_at, query.look)
         talk = talks_of(tx, trial, [reading]).get(reading.id)
     calls = [_call(each) for each in reading.calls]
     return reply(ReadingShape(reading=_reading(trial, reading, talk), calls=calls))
+
+
+def _check_in_sight(tx: Transaction, trial: trials.Trial, case_at: int, look: int | None) -> None:
+    if case_at in trial.plan.held_out and not looks.looking(tx, trial.id, look):
+        raise Conflict(
+            "This case is held out: its results are out of sight until one looks, in the verdict.",
+            field="look",
+        )
 
 
 def _line(case: trial_cases.TrialCase) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
 from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
-from epistem.store import subjects, trial_cases, trials
+from epistem.store import looks, subjects, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
@@ -27,6 +27,7 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.web.subjects import Measure
+from epistem.web.trial_shapes import LookShape, TrialPath
 from epistem.work import trials as work
 from epistem.work.by_model import steady_arms
 from epistem.work.evidence import outlook_of
@@ -92,6 +93,10 @@ class TrialPage(TrialLine):
     cases: int
     asked: int = Field(description="Its cases with their variations, which stand behind them.")
     steadiness: list[Variation]
+    held_out: list[list[int]] = Field(
+        description="Places of the cases that are held out, as runs: [first, last] each."
+    )
+    looks: list[LookShape] = Field(description="The latest looks at them, newest first.")
     took_all: bool
     numbers: list[list[int]]
     checks: list[CheckUse]
@@ -159,6 +164,7 @@ class EstimateShape(Shape):
 
     cases: int
     varied: int = Field(description="Variations of them that are asked beside.")
+    held_out: int = Field(description="Of all these, those whose results stay out of sight.")
     unlabelled: int
     calls: int
     input_tokens: int
@@ -175,10 +181,6 @@ class EstimateShape(Shape):
     person_cents: float
     steady: list[int]
     showing: ShowingShape
-
-
-class TrialPath(BaseModel):
-    trial_id: int = Field(ge=1, description="The number in T12.")
 
 
 def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
@@ -213,6 +215,8 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
         cases=trial.cases,
         asked=trial.asked,
         steadiness=trial.plan.steadiness,
+        held_out=_runs(trial.plan.held_out),
+        looks=[LookShape.model_validate(each) for each in looks.of(tx, trial.id)],
         took_all=trial_cases.took_all(tx, trial.id, trial.plan.cases or []),
         numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
@@ -271,6 +275,7 @@ def estimate_trial(path: SubjectPath, body: TrialPlan) -> Response:
         showing = outlook_of(tx, subject, body, outlook)
         steady = steady_arms(tx, subject, outlook, body.repeats)
     told = {**found._asdict(), "cases": outlook.cases, "varied": outlook.varied}
+    told["held_out"] = outlook.held_out
     told["unlabelled"] = outlook.unlabelled
     told["steady"] = steady
     return reply(EstimateShape(**told, showing=_showing(showing)))

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 from flask import Response
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from epistem.core.evidence.intervals import LEVEL, Interval, Rate
 from epistem.core.evidence.scores import Scores, ScoreWord
 from epistem.core.evidence.sentence import Kind, sentence_text, settling_segments
 from epistem.core.evidence.verdict import FEWEST_CASES, Comparison, Missing, Word
-from epistem.store import trials
+from epistem.store import looks, trials
 from epistem.web.findings import TrustShape, trust_shape
 from epistem.web.replies import (
     Shape,
@@ -20,7 +20,7 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.web.subjects import Measure
-from epistem.web.trials import TrialPath
+from epistem.web.trial_shapes import ByLook, TrialPath
 from epistem.work.by_model import on_each_model
 from epistem.work.evidence import Evidence, evidence_of
 from epistem.work.probation import trust_of
@@ -158,7 +158,7 @@ class VerdictPage(Shape):
     trust: list[TrustShape | None]
 
 
-class HowToRead(BaseModel):
+class HowToRead(ByLook):
     baseline: int = Field(
         0, ge=0, description="The arm that the others are held against. Reading is free."
     )
@@ -174,7 +174,8 @@ class HowToRead(BaseModel):
 def get_verdict(path: TrialPath, query: HowToRead) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
-        found = evidence_of(tx, trial, query.missing, query.baseline)
+        looking = looks.looking(tx, trial.id, query.look)
+        found = evidence_of(tx, trial, query.missing, query.baseline, looking=looking)
         trust = trust_of(tx, trial)
     verdict = found.verdict
     asked = verdict.question
@@ -224,7 +225,7 @@ class TagList(Shape):
     tags: list[TagShape]
 
 
-class WhichTags(BaseModel):
+class WhichTags(ByLook):
     arm: int = Field(ge=0)
     baseline: int = Field(0, ge=0)
     measure: int | None = Field(
@@ -239,7 +240,9 @@ class WhichTags(BaseModel):
 def list_tag_results(path: TrialPath, query: WhichTags) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
-        found = by_tag(tx, trial, query.arm, query.baseline, query.measure)
+        looking = looks.looking(tx, trial.id, query.look)
+        asked = (query.arm, query.baseline, query.measure)
+        found = by_tag(tx, trial, *asked, looking=looking)
     return reply(TagList(tags=[TagShape.model_validate(each) for each in found]))
 
 
@@ -258,7 +261,7 @@ class OnModels(Shape):
     models: list[OnModelShape]
 
 
-class HowToCount(BaseModel):
+class HowToCount(ByLook):
     missing: Missing = "failed"
 
 
@@ -268,7 +271,9 @@ class HowToCount(BaseModel):
 )  # fmt: skip
 def list_model_verdicts(path: TrialPath, query: HowToCount) -> Response:
     with transaction() as tx:
-        found = on_each_model(tx, trials.get(tx, path.trial_id), query.missing)
+        trial = trials.get(tx, path.trial_id)
+        looking = looks.looking(tx, trial.id, query.look)
+        found = on_each_model(tx, trial, query.missing, looking=looking)
     told = [
         OnModelShape.model_validate(
             {**each._asdict(), "sentence": [SegmentShape.model_validate(s) for s in each.sentence]}

@@ -25,10 +25,12 @@ class OnModel(NamedTuple):
     sentence: list[Segment]
 
 
-def on_each_model(tx: Transaction, trial: Trial, missing: Missing = "failed") -> list[OnModel]:
+def on_each_model(
+    tx: Transaction, trial: Trial, missing: Missing = "failed", *, looking: bool = False
+) -> list[OnModel]:
     """The main comparison's two versions held against each other on every model that has both with
     settings alike, in the order of the arms. Empty unless there are two models that do."""
-    found = evidence_of(tx, trial, missing)
+    found = evidence_of(tx, trial, missing, looking=looking)
     if found.lead is None:
         return []
     newer, older = found.arms[found.lead].version, found.arms[0].version
@@ -42,7 +44,11 @@ def on_each_model(tx: Transaction, trial: Trial, missing: Missing = "failed") ->
         return []
     told = []
     for arm, base in pairs:
-        there = found if base.position == 0 else evidence_of(tx, trial, missing, base.position)
+        there = (
+            found
+            if base.position == 0
+            else evidence_of(tx, trial, missing, base.position, looking=looking)
+        )
         told.append(OnModel(arm.model, arm.position, base.position, _brief(there, arm.position)))
     return told
 

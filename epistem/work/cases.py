@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case, tidied
+from epistem.core.cases.holdout import TAG as HOLDOUT
+from epistem.core.cases.holdout import share_of
 from epistem.core.cases.pair import doubts_of
 from epistem.core.cases.silence import is_silence
 from epistem.core.checks.uses import CheckUse
@@ -31,6 +33,7 @@ NEEDS: dict[str, Callable[[Case], bool]] = {
     "safety.refuses": lambda case: case.expect.refuse is not None,
 }
 """Checks without which what a case expects is of no use."""
+MOST_HELD_OUT = 2_000
 
 
 def keep(tx: Transaction, subject: Subject, case: Case) -> KeptCase:
@@ -94,6 +97,26 @@ def tag(
         now = cases.change(tx, subject, number, changed, kept.revision)
         edited.append(Edited(number, kept.revision, now.revision))
     return edited
+
+
+def hold_out(
+    tx: Transaction, subject: Subject, numbers: Sequence[int] | None, share: float
+) -> list[Edited]:
+    """A share of these cases, or of all, and with each the cases that are it with a change. Raises NotFound
+    as `store.cases.chosen`, InvalidInput where that is none of them or too many at once."""
+    there = [(each.number, each.content) for each in cases.chosen(tx, subject, numbers)]
+    whole = [(number, case) for number, case in there if case.pair is None or numbers is not None]
+    drawn = set(share_of(whole, share))
+    drawn |= {number for number, case in there if case.pair is not None and case.pair.of in drawn}
+    if not drawn:
+        raise InvalidInput("So small a share of these cases is none of them.", field="share")
+    if len(drawn) > MOST_HELD_OUT:
+        raise InvalidInput(
+            f"{len(drawn):,} cases are more than can be changed at once ({MOST_HELD_OUT:,}). Hold out a "
+            "smaller share.",
+            field="share",
+        )
+    return tag(tx, subject, sorted(drawn), [HOLDOUT], [])
 
 
 def restore(tx: Transaction, subject: Subject, edited: Sequence[Edited]) -> list[Edited]:

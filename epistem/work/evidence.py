@@ -81,14 +81,23 @@ class _Kept:
     fresh_until: float
 
 
-_kept: OrderedDict[tuple[int, datetime, datetime | None, str, Missing, int], _Kept] = OrderedDict()
+_kept: OrderedDict[tuple[int, datetime, datetime | None, str, Missing, int, bool], _Kept] = (
+    OrderedDict()
+)
 _lock = Lock()
 
 
 def evidence_of(
-    tx: Transaction, trial: trials.Trial, missing: Missing = "failed", baseline: int = 0
+    tx: Transaction,
+    trial: trials.Trial,
+    missing: Missing = "failed",
+    baseline: int = 0,
+    *,
+    looking: bool = False,
 ) -> Evidence:
     """Cheap when asked again: recorded readings never change, so it holds until more are there.
+
+    Cases that are held out are left out; `looking`, they are all there is.
 
     Read against another arm than the first, the main question is one of the others: it was named
     against the first. Raises InvalidInput for a baseline that is no arm.
@@ -96,7 +105,7 @@ def evidence_of(
     While the trial runs it is worked out again only after REST times as long as the last time
     took, so that a large trial that is looked at does not keep a core busy.
     """
-    key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing, baseline)
+    key = (trial.id, trial.created_at, trial.finished_at, trial.status, missing, baseline, looking)
     with _lock:
         kept = _kept.get(key)
         if kept is not None:
@@ -106,7 +115,7 @@ def evidence_of(
     ):
         return kept.evidence
     began = monotonic()
-    found = _compute(tx, trial, missing, baseline)
+    found = _compute(tx, trial, missing, baseline, looking)
     fresh_until = monotonic() + REST * (monotonic() - began)
     with _lock:
         _kept[key] = _Kept(found, trial.landed, fresh_until)
@@ -194,7 +203,9 @@ def _told(rate: Rate | None) -> tuple[float | None, float | None, float | None]:
     return (rate.value, rate.interval.low, rate.interval.high) if rate else (None, None, None)
 
 
-def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: int) -> Evidence:
+def _compute(
+    tx: Transaction, trial: trials.Trial, missing: Missing, baseline: int, looking: bool
+) -> Evidence:
     arms = trials.arms_of(tx, trial.id)
     if not 0 <= baseline < len(arms):
         raise InvalidInput(
@@ -205,7 +216,13 @@ def _compute(tx: Transaction, trial: trials.Trial, missing: Missing, baseline: i
     repeats = trial.plan.repeats
     scored = trial.scored
     found = marks.all_of(
-        tx, trial.id, trial.columns, arms=len(arms), cases=trial.asked, repeats=repeats
+        tx,
+        trial.id,
+        trial.columns,
+        trial.sight(looking=looking),
+        arms=len(arms),
+        cases=trial.asked,
+        repeats=repeats,
     )
     if trial.plan.varied:
         places = trial_cases.originals_of(tx, trial.id, trial.cases)

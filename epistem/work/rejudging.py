@@ -69,7 +69,8 @@ class Rejudged:
 
 def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S) -> Rejudged:
     """Judge a trial's answers by one check. A check that the trial had is held against its findings of
-    then. Raises InvalidInput for options that can't be used with an arm's reply shape."""
+    then; answers to cases held out are passed over. Raises InvalidInput for options that can't be used
+    with an arm's reply shape."""
     arms = trials.arms_of(tx, trial.id)
     keys = {row.key for row in measures_of([use], *(arm.content.reply for arm in arms))}
     benches = [Bench([use], arm.content.reply) for arm in arms]
@@ -77,11 +78,14 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     cases = {each.position: each for each in trial_cases.cases_of(tx, trial.id)}
     told = Rejudged(trial.id, bool(before), trial.recorded - trial.unanswered)
     told.arms = [OfArm(name, passed_then=0 if before else None) for name in arm_names(arms)]
+    sight = trial.sight()
     after, until = 0, monotonic() + most_s
     wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
         made = _calls(tx, trial, [each.id for each in page]) if wants_calls else {}
         for each in page:
+            if sight.hides(each.case_at):
+                continue
             case = cases[each.case_at]
             arm = arms[each.arm]
             ground = ground_of(arm.content, case.content, arm.aliases)

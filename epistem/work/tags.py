@@ -27,7 +27,13 @@ class OfTag(NamedTuple):
 
 
 def by_tag(
-    tx: Transaction, trial: Trial, arm: int, baseline: int, measure: int | None
+    tx: Transaction,
+    trial: Trial,
+    arm: int,
+    baseline: int,
+    measure: int | None,
+    *,
+    looking: bool = False,
 ) -> list[OfTag]:
     """The most frequent tags of the trial's cases, the greatest loss first; one that all cases have
     tells nothing and is left out. Raises InvalidInput for an arm or measure that is not there."""
@@ -40,7 +46,15 @@ def by_tag(
         if value is not None and value >= most:
             raise InvalidInput(f"{name}={value} is not there; they count from 0.", field=name)
     repeats = trial.plan.repeats
-    found = marks.all_of(tx, trial.id, trial.columns, arms=arms, cases=trial.asked, repeats=repeats)
+    found = marks.all_of(
+        tx,
+        trial.id,
+        trial.columns,
+        trial.sight(looking=looking),
+        arms=arms,
+        cases=trial.asked,
+        repeats=repeats,
+    )
     asked = trial.required if measure is None else [measure]
     shares = shares_of(found, arms, trial.asked, asked)
     both = ~np.isnan(shares[arm]) & ~np.isnan(shares[baseline])

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.holdout import is_held_out
 from epistem.core.cases.varied.vary import all_varied
 from epistem.core.checks.judge.asking import instructions
 from epistem.core.checks.judge.rubrics import Judge
@@ -49,18 +50,25 @@ class _SpeltOut(NamedTuple):
     people: list[Model]
 
     @property
+    def held_out(self) -> list[int]:
+        """Places of the cases that are held out, and of their variations."""
+        numbers = {each.number for each in self.cases if is_held_out(each.content)}
+        return [at for at, (number, _) in enumerate(self.asked) if number in numbers]
+
+    @property
     def asked(self) -> list[tuple[int, Case]]:
         """The cases, and behind them their variations, each with the case's number."""
         return [*((each.number, each.content) for each in self.cases), *self.varied]
 
 
 class Outlook(NamedTuple):
-    """Of a plan: how many cases it asks, how many variations of them beside, how many of the cases expect
-    no label, its measures, how many cases each has something to say of, and the model and settings of
-    each arm."""
+    """Of a plan: how many cases it asks, how many variations of them beside, how many of both are held out,
+    how many of the cases expect no label, its measures, how many cases in sight each has something to say
+    of, and the model and settings of each arm."""
 
     cases: int
     varied: int
+    held_out: int
     unlabelled: int
     measures: list[Measure]
     counts: list[int]
@@ -81,7 +89,9 @@ def estimate_of(
         prices = (model.context_window, model.input_cents, model.output_cents)
         arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
     contents = [content for _, content in told.asked]
-    counts = cases_asked(told.checks, arms[0].prompt.reply, contents)
+    held_out = set(told.held_out)
+    in_sight = [each for at, each in enumerate(contents) if at not in held_out]
+    counts = cases_asked(told.checks, arms[0].prompt.reply, in_sight)
     found = estimate(
         arms,
         contents,
@@ -93,7 +103,13 @@ def estimate_of(
     unlabelled = sum(each.content.expect.label is None for each in told.cases)
     asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
     return found, Outlook(
-        len(told.cases), len(told.varied), unlabelled, told.measures, counts, asked
+        len(told.cases),
+        len(told.varied),
+        len(told.held_out),
+        unlabelled,
+        told.measures,
+        counts,
+        asked,
     )
 
 
@@ -113,6 +129,7 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
         "like": None,
         "checks": told.checks,
         "varied": len(told.varied),
+        "held_out": told.held_out,
     }
     kept = plan.model_copy(update=spelt)
     chosen = told.asked

@@ -5,6 +5,7 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, NamedTuple
 
+from epistem.core.trials.marks import Sight
 from epistem.models.retry import Retry
 from epistem.runner.service import Runner, RunnerOptions
 from epistem.runner.workers import OfExecutor
@@ -90,7 +91,7 @@ def ticks(tx: Transaction, trial_id: int, after: int = 0) -> list[Tick]:
             "SELECT id, arm, case_at, repeat_no FROM cells WHERE trial_id = %s", [trial_id]
         )
     }
-    found = marks.after(tx, trial_id, trials.get(tx, trial_id).columns, after, 1_000_000)
+    found = marks.after(tx, trial_id, trials.get(tx, trial_id).columns, Sight(), after, 1_000_000)
     places = zip(found.arm.tolist(), found.case.tolist(), found.repeat.tolist(), strict=True)
     return [
         Tick(ids[place], *place, bool(found.answered[at]), tuple(found.verdicts[at].tolist()))

@@ -82,7 +82,7 @@ def test_old_readings_become_calls_and_marks(old):
     assert migrate(old.address) == []
     with old.transaction() as tx:
         trial = trials.get(tx, 7)
-        found = marks.all_of(tx, 7, trial.columns, arms=1, cases=2, repeats=2)
+        found = marks.all_of(tx, 7, trial.columns, trial.sight(), arms=1, cases=2, repeats=2)
         reading = readings.get(tx, 102)
         lost = readings.get(tx, 103)
         past = trials.past_answers(tx, type("S", (), {"id": 1}))

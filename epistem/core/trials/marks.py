@@ -78,6 +78,16 @@ def with_verdicts(packed_: bytes, landed: int, judged: Iterable[tuple[int, bool 
     return bytes(told)
 
 
+class Sight(NamedTuple):
+    """What of a trial is in sight: all but the cases held out, by their places; or, `looking`, those alone."""
+
+    held_out: frozenset[int] = frozenset()
+    looking: bool = False
+
+    def hides(self, case_at: int) -> bool:
+        return (case_at in self.held_out) != self.looking
+
+
 class Marks:
     """Many marks, as columns: `arm`, `case`, `repeat`, `landed` (int64), `answered` (bool), `cents`,
     `ms` (float64), `verdicts` (marks × measures, uint8), `scores` (marks × scores)."""
@@ -102,6 +112,15 @@ class Marks:
 
     def __len__(self) -> int:
         return len(self.arm)
+
+    def seen(self, sight: Sight) -> Marks:
+        """Those that may be seen."""
+        if not sight.held_out and not sight.looking:
+            return self
+        keep = np.isin(self.case, list(sight.held_out)) == sight.looking
+        for name, column in vars(self).items():
+            setattr(self, name, column[keep])
+        return self
 
 
 def verdicts_in(size: int, scores: int = 0) -> int:

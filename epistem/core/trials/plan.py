@@ -38,8 +38,8 @@ class MainQuestion(Document):
 class TrialPlan(Document):
     """`cases` are case numbers of the subject; None means all that are kept. `tags` leaves those with
     any of them, `like` those that the trial of this number asked. `steadiness` asks each also in these
-    variations, wherever they change something: `varied` cases more, once the plan is spelt out. The main
-    question is named before the trial starts, or never."""
+    variations, wherever they change something: `varied` cases more, once the plan is spelt out, as are the
+    places of the cases that are `held_out`. The main question is named before the trial starts, or never."""
 
     arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
     cases: list[int] | None = None
@@ -47,6 +47,7 @@ class TrialPlan(Document):
     like: int | None = said(None, ge=1)
     steadiness: list[Variation] = said(max_length=len(VARIATIONS))
     varied: int = said(0, ge=0)
+    held_out: list[int] = said(description="Places of cases whose results stay out of sight.")
     repeats: int = 5
     checks: list[CheckUse] | None = None
     seed: int = Field(1, ge=0, lt=2**31)
