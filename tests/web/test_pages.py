@@ -47,6 +47,7 @@ class TestCases:
             "turns": 0,
             "changed_at": page["cases"][0]["changed_at"],
             "by_rules": False,
+            "played": False,
             "expects": [],
         }
         assert listed(many, at=1_000)["cases"] == []

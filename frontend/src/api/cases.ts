@@ -220,6 +220,11 @@ export function useCaseChanges(name: () => string) {
       await stale.cases(name());
       return edited.cases;
     },
+    holdOut: async (numbers: number[], share: number) => {
+      const edited = await got(api.PUT("/api/v1/subjects/{name}/cases/holdout", { params: { path: { name: name() } }, body: { numbers, share } }));
+      await stale.cases(name());
+      return edited.cases;
+    },
     putAway: async (numbers: number[], away: boolean) => {
       const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/away", { params: { path: { name: name() } }, body: { numbers, away } }));
       await stale.cases(name());

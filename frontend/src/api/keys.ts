@@ -44,5 +44,5 @@ export const keys = {
   verdictTags: (id: Id, ...how: unknown[]) => ["verdict", id, "tags", ...how],
   modelVerdicts: (id: Id, ...how: unknown[]) => ["verdict", id, "models", ...how],
   readings: (trial: Id, ...where: Id[]) => ["readings", trial, ...where],
-  reading: (id: Id) => ["reading", id],
+  reading: (id: Id, look: Id) => ["reading", id, look],
 };

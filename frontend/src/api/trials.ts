@@ -33,13 +33,13 @@ export function useTrial(id: Ref<number | null>) {
 }
 
 /** `missing`: what becomes of answers that never came; `baseline`: the arm that the others are held against. */
-export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left_out">, baseline: Ref<number>) {
+export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left_out">, baseline: Ref<number>, look: Ref<number | null>) {
   return useQuery({
-    queryKey: keys.verdict(id, missing, baseline),
+    queryKey: keys.verdict(id, missing, baseline, look),
     queryFn: () =>
       got(
         api.GET("/api/v1/trials/{trial_id}/verdict", {
-          params: { path: { trial_id: id.value as number }, query: { missing: missing.value, baseline: baseline.value } },
+          params: { path: { trial_id: id.value as number }, query: { missing: missing.value, baseline: baseline.value, look: look.value } },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -48,13 +48,13 @@ export function useVerdict(id: Ref<number | null>, missing: Ref<"failed" | "left
 }
 
 /** How an arm fared by tag, looked up while there is something to compare. */
-export function useTagResults(id: Ref<number>, arm: Ref<number | null>, baseline: Ref<number>, measure: Ref<number | null>) {
+export function useTagResults(id: Ref<number>, arm: Ref<number | null>, baseline: Ref<number>, measure: Ref<number | null>, look: Ref<number | null>) {
   return useQuery({
-    queryKey: keys.verdictTags(id, arm, baseline, measure),
+    queryKey: keys.verdictTags(id, arm, baseline, measure, look),
     queryFn: () =>
       got(
         api.GET("/api/v1/trials/{trial_id}/verdict/tags", {
-          params: { path: { trial_id: id.value }, query: { arm: arm.value as number, baseline: baseline.value, measure: measure.value } },
+          params: { path: { trial_id: id.value }, query: { arm: arm.value as number, baseline: baseline.value, measure: measure.value, look: look.value } },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -63,11 +63,11 @@ export function useTagResults(id: Ref<number>, arm: Ref<number | null>, baseline
 }
 
 /** What the main comparison comes to on each model, looked up while `wanted`. */
-export function useModelVerdicts(id: Ref<number>, missing: Ref<"failed" | "left_out">, wanted: () => boolean) {
+export function useModelVerdicts(id: Ref<number>, missing: Ref<"failed" | "left_out">, look: Ref<number | null>, wanted: () => boolean) {
   return useQuery({
-    queryKey: keys.modelVerdicts(id, missing),
+    queryKey: keys.modelVerdicts(id, missing, look),
     queryFn: () =>
-      got(api.GET("/api/v1/trials/{trial_id}/verdict/models", { params: { path: { trial_id: id.value }, query: { missing: missing.value } } })),
+      got(api.GET("/api/v1/trials/{trial_id}/verdict/models", { params: { path: { trial_id: id.value }, query: { missing: missing.value, look: look.value } } })),
     enabled: computed(wanted),
   });
 }
@@ -87,15 +87,15 @@ export function useTrialCase(trial: Ref<number>, position: Ref<number>) {
   });
 }
 
-export function useReadings(trial: Ref<number | null>, arm: Ref<number>, caseAt: Ref<number>) {
+export function useReadings(trial: Ref<number | null>, arm: Ref<number>, caseAt: Ref<number>, look: Ref<number | null>) {
   return useQuery({
-    queryKey: keys.readings(trial, arm, caseAt),
+    queryKey: keys.readings(trial, arm, caseAt, look),
     queryFn: () =>
       got(
         api.GET("/api/v1/trials/{trial_id}/readings", {
           params: {
             path: { trial_id: trial.value as number },
-            query: { arm: arm.value, case_at: caseAt.value },
+            query: { arm: arm.value, case_at: caseAt.value, look: look.value },
           },
         }),
       ),
@@ -104,10 +104,10 @@ export function useReadings(trial: Ref<number | null>, arm: Ref<number>, caseAt:
 }
 
 /** One reading with its calls, as they were sent and answered. */
-export function useReading(id: Ref<number | null>) {
+export function useReading(id: Ref<number | null>, look: Ref<number | null>) {
   return useQuery({
-    queryKey: keys.reading(id),
-    queryFn: () => got(api.GET("/api/v1/readings/{reading_id}", { params: { path: { reading_id: id.value as number } } })),
+    queryKey: keys.reading(id, look),
+    queryFn: () => got(api.GET("/api/v1/readings/{reading_id}", { params: { path: { reading_id: id.value as number }, query: { look: look.value } } })),
     enabled: computed(() => id.value !== null),
     staleTime: Infinity,
   });
@@ -123,6 +123,12 @@ export function useTrialChanges() {
       queries.setQueryData(keys.trial(trial.id), trial);
       void stale.trial(name, trial.id);
       return trial;
+    },
+    /** Look at the cases held out: recorded before anything is shown. */
+    look: async (id: number, why: string) => {
+      const made = await got(api.POST("/api/v1/trials/{trial_id}/looks", { params: { path: { trial_id: id } }, body: { why } }));
+      await stale.trialPage(id);
+      return made;
     },
     priceAnew: (id: number, checks?: CheckUse[]) =>
       got(api.POST("/api/v1/trials/{trial_id}/anew/price", { params: { path: { trial_id: id } }, body: { checks } })),

@@ -233,6 +233,9 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         {{ count(unexpected, "case") }} {{ unexpected === 1 ? "expects" : "expect" }} no label, so “label is right” passes
         {{ unexpected === 1 ? "it" : "them" }} over.
       </p>
+      <p v-if="estimate?.held_out" class="text-sm text-ink-2" data-test="planned-holdout">
+        {{ estimate.held_out }} of them {{ estimate.held_out === 1 ? "is" : "are" }} held out: asked, and in no result until somebody looks.
+      </p>
       <p v-if="problem" class="mt-1 text-rust" role="alert" data-test="plan-problem">{{ problem.message }}</p>
       <div class="mt-2 flex items-center gap-3">
         <button type="submit" class="button button-main" :disabled="!!inTheWay || starting" data-test="start-trial">

@@ -11,6 +11,7 @@ import { complain, say } from "@/frame/notices";
 import { cents, count, when } from "@/marks/format";
 import { useTimestamp } from "@vueuse/core";
 import { matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
+import { heldOut } from "@/verdict/look";
 import TickMatrix from "./TickMatrix.vue";
 import { useStandIns } from "@/api/models";
 import { useTrialEvents } from "./useTrialEvents";
@@ -22,7 +23,9 @@ const events = useTrialEvents(computed(() => props.page));
 const { ticks, over, rate, secondsLeft, lost } = events;
 const line = computed(() => events.line.value ?? props.page);
 const matrix = computed(() => matrixOf(props.page, ticks.value, null));
-const order = computed(() => Array.from({ length: props.page.asked }, (_, position) => position));
+/** Cases held out are asked, and not shown. */
+const out = computed(() => heldOut(props.page));
+const order = computed(() => Array.from({ length: props.page.asked }, (_, position) => position).filter((at) => !out.value.has(at)));
 const numbers = computed(() => numbersOf(props.page));
 const notes = computed(() =>
   props.page.arms.map((arm) =>
@@ -155,7 +158,7 @@ useKeys([
       </div>
       <p>
         {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }}<template v-if="page.asked > page.cases"> and {{ count(page.asked - page.cases, "variation") }}</template> × {{ count(page.repeats, "repeat") }}, each
-        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}
+        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}<template v-if="out.size"> {{ count(out.size, "case") }} held out: asked like the others, and not shown here.</template>
       </p>
       <p class="caption">
         Above the line an answer passed every check, below it failed one; a hollow dot got no answer. A click on a strip reads

@@ -6,9 +6,9 @@ import type { Ticks, TrialLine } from "@/api/schema";
 const AGAIN_MS = 2_000;
 
 /** The ticks of a trial, page by page as they landed; more are fetched when its line says that there are more. */
-export function useTicks(line: Ref<TrialLine | undefined>) {
+export function useTicks(line: Ref<TrialLine | undefined>, look: Ref<number | null>) {
   const ticks = shallowRef<Ticks[]>([]);
-  let of: number | null = null;
+  let of = "";
   let loading = false;
   let gone = false;
   let again: ReturnType<typeof setTimeout> | undefined;
@@ -24,16 +24,17 @@ export function useTicks(line: Ref<TrialLine | undefined>) {
     try {
       while (!gone && line.value) {
         const { id, landed, recorded } = line.value;
+        const mine = `${id} ${look.value}`;
         // Answers that are asked for again take the places of those that are shown.
-        if (of !== id || held.size > recorded) {
+        if (of !== mine || held.size > recorded) {
           ticks.value = [];
           held.clear();
         }
-        of = id;
+        of = mine;
         if (last() >= landed) break;
         const path = { trial_id: id };
-        const more = await got(api.GET("/api/v1/trials/{trial_id}/ticks", { params: { path, query: { after: last() } } }));
-        if (gone || line.value?.id !== id) continue;
+        const more = await got(api.GET("/api/v1/trials/{trial_id}/ticks", { params: { path, query: { after: last(), look: look.value } } }));
+        if (gone || `${line.value?.id} ${look.value}` !== mine) continue;
         if (more.last <= last()) break; // the rest has not landed yet
         more.marks.forEach((_, at) => held.add(`${more.arm[at]}.${more.case_at[at]}.${more.repeat_no[at]}`));
         ticks.value = [...ticks.value, more];
@@ -45,7 +46,7 @@ export function useTicks(line: Ref<TrialLine | undefined>) {
     }
   }
 
-  watch(() => [line.value?.id, line.value?.landed, line.value?.recorded], () => void load(), { immediate: true });
+  watch(() => [line.value?.id, line.value?.landed, line.value?.recorded, look.value], () => void load(), { immediate: true });
   onScopeDispose(() => {
     gone = true;
     clearTimeout(again);

@@ -1,4 +1,4 @@
-import { computed, type Ref, shallowRef, watch } from "vue";
+import { computed, ref, type Ref, shallowRef, watch } from "vue";
 
 import { connection, isOver, lines } from "@/api/live";
 import type { TrialLine, TrialPage } from "@/api/schema";
@@ -7,13 +7,13 @@ import { useTicks } from "./useTicks";
 const RATE_OVER_MS = 6_000;
 
 /** A trial as it stands now: the page as it was fetched, or what was heard of it since. */
-export function useTrialEvents(page: Ref<TrialPage | undefined>) {
+export function useTrialEvents(page: Ref<TrialPage | undefined>, look: Ref<number | null> = ref(null)) {
   const line = computed<TrialLine | undefined>(() => {
     const fetched = page.value;
     const heard = fetched && lines.get(fetched.id);
     return heard && Date.parse(heard.told_at) > Date.parse(fetched.told_at) ? heard : fetched;
   });
-  const { ticks } = useTicks(line);
+  const { ticks } = useTicks(line, look);
   const over = computed(() => line.value !== undefined && isOver(line.value));
 
   /** By the server's clock: when so many were recorded. */

@@ -4,6 +4,7 @@ import { computed, ref, watch } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
+import { useLook } from "./look";
 import { useReading } from "@/api/trials";
 import type { ReadingLine } from "@/api/schema";
 import { cents, count, duration } from "@/marks/format";
@@ -12,7 +13,7 @@ import SheetDialog from "@/parts/SheetDialog.vue";
 
 const props = defineProps<{ reading: ReadingLine | null }>();
 defineEmits<{ close: [] }>();
-const whole = useReading(computed(() => props.reading?.id ?? null));
+const whole = useReading(computed(() => props.reading?.id ?? null), useLook());
 const calls = computed(() => (whole.data.value?.reading.id === props.reading?.id ? (whole.data.value?.calls ?? []) : []));
 const at = ref(0);
 watch(

@@ -5,17 +5,20 @@ import { computed, type Ref } from "vue";
 import { useReadings, useTrialCase } from "@/api/trials";
 import type { TrialCaseShape, TrialPage } from "@/api/schema";
 import ChangeLines from "@/cases/pairs/ChangeLines.vue";
+import { useLook } from "./look";
 import { isVariation, moveInWords } from "@/cases/pairs/moves";
+
 
 const props = defineProps<{ page: TrialPage; shown: TrialCaseShape; repeat: number; arms: number[] }>();
 defineEmits<{ original: [position: number] }>();
+const look = useLook();
 const trial = computed(() => props.page.id);
 const pair = computed(() => props.shown.content.pair!);
 /** Without an original that is asked, too, the case stands in its place. */
 const at = computed(() => props.shown.original ?? props.shown.position);
 const original = useTrialCase(trial, at);
 const there = computed(() => props.shown.original !== null && original.data.value?.position === at.value);
-const readingsOf = (side: number) => useReadings(trial, computed(() => props.arms[side] ?? props.arms[0]!), at as Ref<number>);
+const readingsOf = (side: number) => useReadings(trial, computed(() => props.arms[side] ?? props.arms[0]!), at as Ref<number>, look);
 const sides = [readingsOf(0), readingsOf(1)];
 const said = computed(() => props.arms.map((_, side) => sides[side]?.data.value?.readings.find((each) => each.repeat_no === props.repeat)?.answer ?? ""));
 </script>

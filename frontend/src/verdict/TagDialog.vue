@@ -4,13 +4,14 @@ import { computed, toRef } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
+import { useLook } from "./look";
 import { useTagResults } from "@/api/trials";
 import { points } from "@/marks/format";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 const props = defineProps<{ open: boolean; trial: number; arm: number | null; baseline: number; measure: number | null; names: string[]; of: string }>();
 defineEmits<{ close: [] }>();
-const found = useTagResults(toRef(props, "trial"), computed(() => (props.open ? props.arm : null)), toRef(props, "baseline"), toRef(props, "measure"));
+const found = useTagResults(toRef(props, "trial"), computed(() => (props.open ? props.arm : null)), toRef(props, "baseline"), toRef(props, "measure"), useLook());
 const tags = computed(() => found.data.value?.tags ?? []);
 const reach = computed(() => Math.max(10, ...tags.value.map((each) => Math.abs(each.difference))));
 const bar = (difference: number) => {

@@ -13,6 +13,8 @@ import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf, steadyInWords } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
+import HoldoutLine from "./HoldoutLine.vue";
+import { heldOut, useLook } from "./look";
 import RestsOn from "./RestsOn.vue";
 import ScoreRows from "./ScoreRows.vue";
 import { doubtsOfJudges, untoldInWords } from "./scores";
@@ -48,7 +50,9 @@ const repeat = computed({
 const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
 /** Variations stand behind the cases, and only how steady they are is judged. */
 const about = computed(() => (measure.value === null || props.page.asked === props.page.cases ? "all" : props.verdict.measures[measure.value]?.key === STEADY ? "variations" : "cases"));
-const isAbout = (at: number) => about.value === "all" || at < props.page.cases === (about.value === "cases");
+const look = useLook();
+const out = computed(() => heldOut(props.page));
+const isAbout = (at: number) => out.value.has(at) === (look.value !== null) && (about.value === "all" || at < props.page.cases === (about.value === "cases"));
 const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)).filter(isAbout));
 const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
 const fates = computed(() => {
@@ -145,7 +149,7 @@ const newer = computed(() => {
 });
 const soFar = computed(() => props.verdict.recorded < props.verdict.total);
 /** What it comes to on each model, where two versions were asked of several: but for the one that the sentence tells. */
-const perModel = useModelVerdicts(computed(() => props.page.id), computed(() => props.verdict.missing), () => props.page.arms.length > 2 && !soFar.value);
+const perModel = useModelVerdicts(computed(() => props.page.id), computed(() => props.verdict.missing), look, () => props.page.arms.length > 2 && !soFar.value);
 const onModels = computed(() => (baseline.value === 0 ? (perModel.data.value?.models ?? []).filter((each) => each.arm !== arm.value) : []));
 const doubts = computed(() => doubtsOfJudges(props.verdict));
 const untold = computed(() => untoldInWords(props.verdict));
@@ -186,6 +190,7 @@ useKeys([
       </ul>
       <p v-if="steady" class="mt-1 text-sm text-ink-2" data-test="steady">{{ steady }}</p>
       <RestsOn :name="name" :page="page" :over="over" />
+      <HoldoutLine v-if="page.held_out.length" :page="page" :look="look" :over="over" />
       <p v-if="soFar" class="mt-1 text-sm text-straw" data-test="so-far">
         So far: {{ verdict.recorded.toLocaleString("en") }} of {{ count(verdict.total, "reading") }}.
         {{ over ? "The trial was stopped." : "It is still running." }}

@@ -9,6 +9,7 @@ import { messageOf } from "@/api/client";
 import { useSubject } from "@/api/subjects";
 import { useTrial, useVerdict } from "@/api/trials";
 import { useTrialEvents } from "@/trial/useTrialEvents";
+import { useLook } from "./look";
 import VerdictBody from "./VerdictBody.vue";
 
 const route = useRoute();
@@ -20,9 +21,10 @@ const subject = useSubject(name);
 const trial = useTrial(id);
 const missing = computed(() => (route.query.missing === "left_out" ? "left_out" : "failed"));
 const baseline = computed(() => (/^\d+$/.test(String(route.query.against ?? "")) ? Number(route.query.against) : 0));
-const verdict = useVerdict(id, missing, baseline);
+const look = useLook();
+const verdict = useVerdict(id, missing, baseline, look);
 const page = computed(() => (trial.data.value?.id === id.value ? trial.data.value : undefined));
-const { line, ticks, over } = useTrialEvents(page);
+const { line, ticks, over } = useTrialEvents(page, look);
 const failed = computed(() => faultOf(trial) ?? faultOf(verdict) ?? null);
 const isEmpty = computed(() => id.value === null && subject.data.value !== undefined && !subject.data.value.latest_trial);
 

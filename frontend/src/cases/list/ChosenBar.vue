@@ -36,6 +36,17 @@ const tag = (how: "add" | "remove") =>
     tags.value = "";
   });
 
+const SHARES = [1, 0.5, 0.3, 0.2, 0.1];
+async function holdOut(event: Event): Promise<void> {
+  const choice = event.target as HTMLSelectElement;
+  const share = Number(choice.value);
+  choice.value = "";
+  await during(async () => {
+    const edited = await changes.holdOut(numbers.value, share);
+    const told = `${count(edited.length, "case")} held out: in trials from now on ${edited.length === 1 ? "its results stay" : "their results stay"} out of sight.`;
+    say(edited.length ? told : "They are held out already.", edited.length ? () => void during(() => changes.restore(edited)) : undefined);
+  });
+}
 const putAway = (away: boolean) =>
   during(async () => {
     const after = await changes.putAway(numbers.value, away);
@@ -60,6 +71,10 @@ const chooseAll = () =>
       <button type="submit" class="button h-slim px-2" :disabled="busy || !tags.trim()" data-test="tag-chosen">Give</button>
       <button type="button" class="button h-slim px-2" :disabled="busy || !tags.trim()" data-test="untag-chosen" @click="tag('remove')">Take</button>
     </form>
+    <select v-if="!tooMany && !away" class="field h-slim px-1" :disabled="busy" aria-label="Hold out" title="Their results stay out of sight until somebody looks; taking the tag “holdout” ends it" data-test="hold-out" @change="holdOut">
+      <option value="">Hold out…</option>
+      <option v-for="share in SHARES" :key="share" :value="share">{{ share === 1 ? "all of them" : `${share * 100}% of them` }}</option>
+    </select>
     <button v-if="!tooMany" type="button" class="button h-slim px-2" :disabled="busy" data-test="away-chosen" @click="putAway(!away)">{{ away ? "Bring back" : "Put away" }}</button>
   </div>
 </template>
