@@ -22,7 +22,7 @@ const cases = computed(() => [...heldOut(props.page)].filter((at) => at < props.
 const looks = computed(() => props.page.looks);
 const told = computed(() => looks.value.map(({ at, by, why }) => [when(at), by && `by ${by}`, why && `“${why}”`].filter(Boolean).join(" ")));
 
-async function look(): Promise<void> {
+async function lookNow(): Promise<void> {
   busy.value = true;
   try {
     const made = await trials.look(props.page.id, why.value);
@@ -55,7 +55,7 @@ async function go(id: number | null): Promise<void> {
     <button type="button" class="link ml-1" data-test="look" @click="asking = true">Look</button>
   </p>
   <SheetDialog :open="asking" title="Look at the cases held out" @close="asking = false">
-    <form class="flex flex-col gap-3" @submit.prevent="look">
+    <form class="flex flex-col gap-3" @submit.prevent="lookNow">
       <p>
         They are there so that a decision can be checked against cases that nothing was tuned to. Each look uses some of that up, so it is recorded
         and stands beside the verdict for everybody to see.

@@ -48,11 +48,12 @@ const repeat = computed({
   set: (at: number) => go({ repeat: at + 1 }),
 });
 const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
-/** Variations stand behind the cases, and only how steady they are is judged. */
-const about = computed(() => (measure.value === null || props.page.asked === props.page.cases ? "all" : props.verdict.measures[measure.value]?.key === STEADY ? "variations" : "cases"));
+/** Variations stand behind the cases; they are shown where it is asked how steady the answers are. */
+const variations = computed(() => measure.value !== null && props.verdict.measures[measure.value]?.key === STEADY);
 const look = useLook();
 const out = computed(() => heldOut(props.page));
-const isAbout = (at: number) => out.value.has(at) === (look.value !== null) && (about.value === "all" || at < props.page.cases === (about.value === "cases"));
+const inSight = computed(() => Array.from({ length: props.page.cases }, (_, at) => at).filter((at) => out.value.has(at) === (look.value !== null)).length);
+const isAbout = (at: number) => out.value.has(at) === (look.value !== null) && at < props.page.cases !== variations.value;
 const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)).filter(isAbout));
 const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
 const fates = computed(() => {
@@ -295,7 +296,7 @@ useKeys([
         </table>
       </div>
       <p class="caption border-t border-rule-soft px-gut py-line">
-        {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(page.cases, "case") }} ×
+        {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(inSight, "case") }} ×
         {{ count(page.repeats, "repeat") }}<template v-if="arm !== null && compared > 1">; words corrected for {{ compared }} comparisons<template v-if="mainRow">, the main question (bold) tested first</template></template>.
         {{ arm === null ? "" : "Shaded: differences that do not matter." }} {{ standIns }}
       </p>

@@ -36,7 +36,7 @@ function send(): void {
       v-model="text"
       class="min-w-0 flex-1 bg-transparent font-serif text-read outline-none"
       :disabled="!ready"
-      :placeholder="suggested || (ready ? 'What the person says to that; Enter sends it to all columns' : 'Answer first, or let the talk play by itself')"
+      :placeholder="suggested || (ready ? 'What they say to that, in all columns' : 'Answer first, or let the talk play by itself')"
       aria-label="What the person says next"
       data-test="next-turn"
     />

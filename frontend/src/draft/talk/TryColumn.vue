@@ -37,7 +37,7 @@ const tail = computed(() => (coming.value.content.length > SHOWN ? `… ${coming
 const talk = useTemplateRef<HTMLElement>("talk");
 /** In a talk, what comes last is what is read. */
 watch(
-  () => [column.value.past.length, column.value.busy, coming.value.content.length],
+  () => [column.value.past.length, column.value.busy, coming.value.content.length, column.value.ended],
   async () => {
     if (column.value.past.length === 0) return;
     await nextTick();
