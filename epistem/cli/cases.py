@@ -146,11 +146,9 @@ def list_them(subject: str, find: str, database: str | None, home: Path) -> None
 
 
 def _asked(tx: Transaction, subject: Subject, find: str) -> Asked:
-    from epistem.core.cases.filters import filter_from
-    from epistem.store.case_lists import Asked
-    from epistem.work.fared import fared_with
+    from epistem.work.finding import asked_for
 
-    return Asked(filter_from(find), fared=fared_with(tx, subject))
+    return asked_for(tx, subject, find)
 
 
 def _content_of(file: Path) -> tuple[str, bytes]:

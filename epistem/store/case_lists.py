@@ -16,10 +16,12 @@ from epistem.core.cases.filters import (
     FaredWith,
     Filter,
     Has,
+    Members,
     Term,
     fares,
     has_named,
     is_number,
+    no_sets,
     same_label,
 )
 from epistem.store.cases import KeptCase
@@ -53,11 +55,12 @@ def no_results(version: int) -> Mapping[int, Fared]:
 @dataclass(frozen=True)
 class Asked:
     """Which cases, and in which order. `fared` tells how they fared with a version, for terms that ask for
-    it, and `results` how they fared where the order is by that."""
+    it, `members` which a named set holds, and `results` how they fared where the order is by that."""
 
     filter: Filter = field(default_factory=Filter)
     order: Order = field(default_factory=Order)
     fared: FaredWith = no_results
+    members: Members = no_sets
     results: Mapping[int, Fared] = field(default_factory=dict)
 
 
@@ -189,19 +192,19 @@ def _where(tx: Transaction, subject: Subject, asked: Asked) -> tuple[str, list[A
     away = "NOT NULL" if asked.filter.away else "NULL"
     where, values = f"subject_id = %s AND deleted_at IS {away}", list[Any]([subject.id])
     for term in asked.filter.terms:
-        told, given = _condition(tx, subject, term, asked.fared)
+        told, given = _condition(tx, subject, term, asked)
         where += f" AND {'NOT ' if term.no else ''}({told})"
         values += given
     return where, values
 
 
 def _condition(
-    tx: Transaction, subject: Subject, term: Term, fared: FaredWith
+    tx: Transaction, subject: Subject, term: Term, asked: Asked
 ) -> tuple[str, list[Any]]:
     value = term.value.casefold()
     if term.key in FARED_TERMS:
         numbered = _all(tx, subject)
-        return _among([number for number in numbered if fares(term, number, fared)])
+        return _among([number for number in numbered if fares(term, number, asked.fared)])
     match term.key:
         case "label":
             labels = [label for label, _ in labels_of(tx, subject, 10**6)]
@@ -219,6 +222,8 @@ def _condition(
             return "owner = %s", [value]
         case "origin":
             return "origin LIKE %s ESCAPE '!'", [_within(value)]
+        case "set":
+            return _among(sorted(asked.members(term.value)))
         case "is":
             return "deleted_at IS NOT NULL" if value == "away" else "FALSE", []
         case "has":

@@ -117,10 +117,11 @@ def chosen(
     numbers: Sequence[int] | None = None,
     *,
     tags: Sequence[str] = (),
+    among: Collection[int] | None = None,
     like: int | None = None,
 ) -> list[KeptCase]:
-    """All that are kept; of those the ones with these numbers, with any of these tags, and that the
-    trial `like` asked. Raises NotFound naming numbers that are not there."""
+    """All that are kept; of those the ones with these numbers, with any of these tags or `among` these,
+    and that the trial `like` asked. Raises NotFound naming numbers that are not there."""
     kept = all_of(tx, subject)
     if numbers is not None:
         wanted = set(numbers)
@@ -131,8 +132,13 @@ def chosen(
                 field="cases",
             )
         kept = [case for case in kept if case.number in wanted]
-    if tags:
-        kept = [case for case in kept if not set(tags).isdisjoint(case.content.tags)]
+    if tags or among is not None:
+        some = frozenset(among or ())
+        kept = [
+            case
+            for case in kept
+            if case.number in some or not set(tags).isdisjoint(case.content.tags)
+        ]
     if like is not None:
         rows = tx.rows(
             "SELECT c.number FROM trial_cases c JOIN trials t ON t.id = c.trial_id "
@@ -174,6 +180,26 @@ def as_it_was(tx: Transaction, case_id: int, revision: int) -> Case | None:
         (case_id, revision),
     )
     return None if row is None else Case.from_json(json.loads(row[0]))
+
+
+@dataclass(frozen=True)
+class Earlier:
+    """A case as it was: how it came to be so, and when."""
+
+    revision: int
+    content: Case
+    changed_by: str
+    changed_at: datetime
+
+
+def earlier(tx: Transaction, case_id: int, most: int) -> list[Earlier]:
+    """Its revisions before the one that it has now, the latest first."""
+    rows = tx.rows(
+        "SELECT revision, content, changed_by, changed_at FROM case_revisions WHERE case_id = %s "
+        "AND revision < (SELECT revision FROM cases WHERE id = %s) ORDER BY revision DESC LIMIT %s",
+        (case_id, case_id, most),
+    )
+    return [Earlier(n, Case.from_json(json.loads(told)), by, at) for n, told, by, at in rows]
 
 
 def same(tx: Transaction, subject: Subject, looked_for: Sequence[Case]) -> list[KeptCase | None]:

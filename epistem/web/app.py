@@ -17,7 +17,9 @@ from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
     case_batches,  # noqa: F401 (its routes belong to the blueprint of cases)
-    case_pairs,  # noqa: F401 (so do these)
+    case_history,  # noqa: F401 (so do these)
+    case_pairs,  # noqa: F401 (and these)
+    case_sets,
     cases,
     checks,
     drafts,
@@ -71,6 +73,7 @@ def make_app(database: Database | None) -> OpenAPI:
         fragments,
         files,
         cases,
+        case_sets,
         talks,
         fared,
         imports,

@@ -6,10 +6,9 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
-from epistem.core.cases.filters import filter_from
 from epistem.core.shapes import Document
 from epistem.store import case_lists, cases, subjects
-from epistem.store.case_lists import Asked, Column, Order
+from epistem.store.case_lists import Column, Order
 from epistem.web.arms import arms_named
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
@@ -25,7 +24,8 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.work import cases as work
-from epistem.work.fared import fared_in, fared_with
+from epistem.work.fared import fared_in
+from epistem.work.finding import asked_for
 
 bp = blueprint("cases")
 
@@ -148,8 +148,8 @@ def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
         subject = subjects.get(tx, path.name)
         arms = arms_named(query.of) if query.sort == "result" else []
         results = fared_in(tx, subject, *arms[0]) if arms else {}
-        order, fared = Order(query.sort, query.down), fared_with(tx, subject)
-        asked = Asked(filter_from(query.find), order, fared, results)
+        order = Order(query.sort, query.down)
+        asked = asked_for(tx, subject, query.find, order, results)
         kept = case_lists.how_many(tx, subject)
         found = case_lists.how_many(tx, subject, asked) if asked.filter.terms else kept
         at, place = query.at, None
@@ -168,7 +168,7 @@ def list_cases(path: SubjectPath, query: CaseQuery) -> Response:
 def list_case_numbers(path: SubjectPath, query: FindQuery) -> Response:
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        asked = Asked(filter_from(query.find), fared=fared_with(tx, subject))
+        asked = asked_for(tx, subject, query.find)
         found = case_lists.numbers(tx, subject, asked)
     return reply(CaseNumbers(numbers=found[:MOST_NUMBERS], found=len(found)))
 

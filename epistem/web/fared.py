@@ -91,6 +91,7 @@ class ReviewPage(Shape):
     few_labels: list[FewShape]
     few_tags: list[FewShape]
     unlabelled: int
+    disputed: int = Field(description="Cases that people gave different labels.")
 
 
 class MetShape(Shape):

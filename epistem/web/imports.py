@@ -14,11 +14,9 @@ from epistem.core.cases.content import title_of
 from epistem.core.cases.files.columns import Meaning
 from epistem.core.cases.files.table import shown
 from epistem.core.cases.files.writing import csv_of, jsonl_of
-from epistem.core.cases.filters import filter_from
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.shapes import Tag
 from epistem.store import case_lists, imports, subjects
-from epistem.store.case_lists import Asked
 from epistem.store.database import Transaction
 from epistem.store.imports import PIECE_BYTES, Import
 from epistem.web.pages import fitting
@@ -35,7 +33,7 @@ from epistem.web.replies import (
     who,
 )
 from epistem.work import imports as work
-from epistem.work.fared import fared_with
+from epistem.work.finding import asked_for
 
 bp = blueprint("imports")
 
@@ -233,7 +231,7 @@ def get_cases_file(path: SubjectPath, query: ExportQuery) -> Response:
     """JSON lines read back to the same cases. In CSV no cell is taken for a formula."""
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        asked = Asked(filter_from(query.find), fared=fared_with(tx, subject))
+        asked = asked_for(tx, subject, query.find)
         kept = [each.content for each in case_lists.found(tx, subject, asked)]
     lines = csv_of(kept) if query.as_ == "csv" else jsonl_of(kept)
     kind = "text/csv; charset=utf-8" if query.as_ == "csv" else "application/jsonl"

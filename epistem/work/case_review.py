@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from epistem.core.cases.alike import asked_text, near_duplicates
-from epistem.core.cases.content import title_of
+from epistem.core.cases.content import disagree, title_of
 from epistem.core.cases.filters import FaredWith, filter_from
 from epistem.core.prompts.labels import labels_of
 from epistem.store import case_lists, drafts
@@ -42,7 +42,8 @@ class Double:
 @dataclass(frozen=True)
 class Review:
     """`doubles` are the first of `doubles_found`, contradictions before others. `few_labels` and `few_tags`
-    have fewer than FEW cases. `unlabelled` counts cases without a label where others have one."""
+    have fewer than FEW cases. `unlabelled` counts cases without a label where others have one, `disputed`
+    those that people gave different labels."""
 
     cases: int
     doubles: list[Double]
@@ -53,6 +54,7 @@ class Review:
     few_labels: list[tuple[str, int]]
     few_tags: list[tuple[str, int]]
     unlabelled: int
+    disputed: int
 
 
 def review(tx: Transaction, subject: Subject) -> Review:
@@ -74,6 +76,7 @@ def review(tx: Transaction, subject: Subject) -> Review:
         few_labels=_few(labels),
         few_tags=_few(tags),
         unlabelled=unlabelled if 0 < unlabelled < len(kept) else 0,
+        disputed=sum(disagree(each.content) for each in kept),
     )
 
 
@@ -82,6 +85,8 @@ def _doubles(kept: Sequence[KeptCase]) -> list[Double]:
     found = []
     for pair in pairs:
         one, other = kept[pair.one], kept[pair.other]
+        if _paired(one, other):
+            continue
         mine, theirs = _labels(one), _labels(other)
         found.append(
             Double(
@@ -97,6 +102,14 @@ def _doubles(kept: Sequence[KeptCase]) -> list[Double]:
             )
         )
     return sorted(found, key=lambda double: not double.contradict)
+
+
+def _paired(one: KeptCase, other: KeptCase) -> bool:
+    """Alike on purpose: one is the other with a change, or both are changes of the same case."""
+    roots = [
+        each.number if each.content.pair is None else each.content.pair.of for each in (one, other)
+    ]
+    return roots[0] == roots[1] or other.number == roots[0] or one.number == roots[1]
 
 
 def _labels(kept: KeptCase) -> list[str]:

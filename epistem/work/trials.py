@@ -30,6 +30,7 @@ from epistem.store.models import Model
 from epistem.store.subjects import Subject
 from epistem.store.trials import NewArm, Trial
 from epistem.store.versions import Version
+from epistem.work.case_sets import in_sets
 from epistem.work.judging import check_judges
 
 STEADY = "outcome.steady"
@@ -126,6 +127,7 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     spelt = {
         "cases": numbers,
         "tags": [],
+        "sets": [],
         "like": None,
         "checks": told.checks,
         "varied": len(told.varied),
@@ -243,7 +245,8 @@ def check_models(tx: Transaction, trial_id: int) -> None:
 
 def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     """Raises InvalidInput, naming the field of what can't be had or carried out."""
-    chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, like=plan.like)
+    among = in_sets(tx, subject, plan.sets) if plan.sets else None
+    chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, among=among, like=plan.like)
     check_plan(plan, len(chosen))
     known = models.all_of(tx)
     saved, asked = [], []

@@ -6,8 +6,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from epistem.core.cases.content import Case, Expectation
+from epistem.core.cases.content import Case, Expectation, Labelled
 from epistem.core.cases.filters import Fared, filter_from, matches
+from epistem.core.cases.pair import Pair
+from epistem.core.cases.person import Person
+from epistem.core.cases.persona import Persona
 from epistem.core.prompts.content import blank_prompt
 from epistem.store import case_lists, cases, subjects
 from epistem.store.case_lists import Asked, Order
@@ -25,6 +28,13 @@ def fared(version):
     return FARED.get(version, {})
 
 
+SMALL = {3, 5, 7, 70}
+
+
+def members(name):
+    return SMALL if name.casefold() == "small" else ()
+
+
 def a_case(rng):
     some = rng.sample(TAGS, rng.randint(0, 2))
     return Case(
@@ -40,6 +50,13 @@ def a_case(rng):
         origin=rng.choice(["", "from log.csv", "Desk, typed"]),
         owner=rng.choice(["", "Ann", "Bo"]),
         note=rng.choice(["", "odd"]),
+        person=rng.choice(
+            [None, None, Person(otherwise=["hm"]), Person(persona=Persona(model="m"))]
+        ),
+        pair=rng.choice([None, Pair(of=1)]),
+        labelled=rng.choice(
+            [[], [Labelled(by="Ann", label="a"), Labelled(by="Bo", label=rng.choice("ab"))]]
+        ),
         key=rng.choice(["", "k"]),
     )
 
@@ -60,12 +77,27 @@ values = {
     "kind": ["single", "dialogue", "other"],
     "owner": ["ann", "BO", "cy"],
     "origin": ["log", "desk", "%"],
-    "has": ["label", "answer", "must-say", "known", "note", "turns", "tags", "picture", "nonsense"],
+    "has": [
+        "label",
+        "answer",
+        "must-say",
+        "known",
+        "note",
+        "turns",
+        "tags",
+        "picture",
+        "rules",
+        "played",
+        "pair",
+        "dispute",
+        "nonsense",
+    ],
     "fails": ["v6", "7", "v9", "x"],
     "passes": ["v6", "v7"],
     "never": ["v6", "all"],
     "wavers": ["v7"],
     "untried": ["v6", "v9"],
+    "set": ["small", "SMALL", "none"],
     "is": ["away", "AWAY", "here"],
     "flips": ["v6..v7", "v6", "v6..v9"],
 }
@@ -83,12 +115,14 @@ def test_every_filter_agrees_with_a_plain_one(database, kept, text):
     subject, all_kept = kept
     told = filter_from(text)
     with database.transaction() as tx:
-        found = case_lists.numbers(tx, subject, Asked(told, fared=fared))
-        assert case_lists.how_many(tx, subject, Asked(told, fared=fared)) == len(found)
+        found = case_lists.numbers(tx, subject, Asked(told, fared=fared, members=members))
+        assert case_lists.how_many(tx, subject, Asked(told, fared=fared, members=members)) == len(
+            found
+        )
     plain = [
         each.number
         for each in all_kept
-        if matches(told, each.content, each.number, fared, away=each.number == 7)
+        if matches(told, each.content, each.number, fared, members, away=each.number == 7)
     ]
     assert found == plain
 

@@ -13,6 +13,7 @@ from epistem.core.cases.person import Ended, Person
 from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
 from epistem.core.shapes import Document, Tag, said
+from epistem.core.words import folded
 
 TITLE_CHARACTERS = 120
 SEARCHED_CHARACTERS = 20_000
@@ -69,6 +70,13 @@ class Expectation(Document):
     )
 
 
+class Labelled(Document):
+    """A label that somebody gave it."""
+
+    by: str = Field(max_length=80)
+    label: str = Field(max_length=200)
+
+
 class Case(Document):
     inputs: dict[str, Any] = Field(default_factory=dict)
     expect: Expectation = Field(default_factory=Expectation)
@@ -88,8 +96,16 @@ class Case(Document):
         max_length=200,
         description="What it is called where it came from, such as a number there.",
     )
+    labelled: list[Labelled] = said(
+        max_length=50, description="Who gave it which label; they may disagree."
+    )
     note: str = said("", max_length=4_000, description="What is worth knowing of it.")
     owner: str = said("", max_length=80, description="Who answers for it.")
+
+
+def disagree(case: Case) -> bool:
+    """Whether people gave it different labels."""
+    return len({folded(each.label) for each in case.labelled}) > 1
 
 
 def title_of(case: Case) -> str:
@@ -159,7 +175,13 @@ def checked(case: Case) -> Case:
             "must_not_say": tidied(told.must_not_say),
         }
     )
-    more = {name: getattr(case, name).strip() for name in ("key", "note", "owner")}
+    more: dict[str, Any] = {name: getattr(case, name).strip() for name in ("key", "note", "owner")}
+    labelled = [
+        Labelled(by=each.by.strip(), label=each.label.strip())
+        for each in case.labelled
+        if each.label.strip()
+    ]
+    more["labelled"] = labelled
     return case.model_copy(update={"tags": tags, "expect": expect, **more})
 
 

@@ -7,15 +7,15 @@ store finds the same by SQL.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from enum import IntFlag
 from typing import NamedTuple
 
-from epistem.core.cases.content import Case, is_picture, words_of
+from epistem.core.cases.content import Case, disagree, is_picture, words_of
 from epistem.core.words import folded
 
-PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is")
+PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is", "set")
 FARED_TERMS = ("fails", "passes", "never", "wavers", "untried", "flips")
 """Of how a case has fared with a version (`v7`) or with all of them (`all`), or between two
 (`flips:v6..v7`)."""
@@ -44,6 +44,7 @@ class Has(IntFlag):
     RULES = 4096
     PAIR = 8192
     PLAYED = 16384
+    DISPUTE = 32768
 
 
 class Term(NamedTuple):
@@ -65,6 +66,14 @@ ALL = 0
 """Stands for every version that met a case, taken together."""
 FaredWith = Callable[[int], Mapping[int, Fared]]
 """How the cases fared with a version, by their numbers, in the latest trial that asked it."""
+
+
+Members = Callable[[str], Collection[int]]
+"""The numbers of the cases of a named set."""
+
+
+def no_sets(name: str) -> Collection[int]:
+    return ()
 
 
 @dataclass(frozen=True)
@@ -114,6 +123,7 @@ def has(case: Case) -> Has:
         Has.KEY: case.key,
         Has.RULES: case.person,
         Has.PAIR: case.pair,
+        Has.DISPUTE: disagree(case),
         Has.PLAYED: case.person and case.person.persona,
     }
     found = Has(0)
@@ -158,6 +168,7 @@ def matches(
     case: Case,
     number: int,
     fared: FaredWith = lambda version: {},
+    members: Members = no_sets,
     *,
     away: bool = False,
 ) -> bool:
@@ -165,7 +176,7 @@ def matches(
     if away != asked.away:
         return False
     return all(
-        (away if _asks_for_away(term) else _finds(term, case, number, fared)) != term.no
+        (away if _asks_for_away(term) else _finds(term, case, number, fared, members)) != term.no
         for term in asked.terms
     )
 
@@ -174,7 +185,7 @@ def _asks_for_away(term: Term) -> bool:
     return term.key == "is" and term.value.casefold() == "away"
 
 
-def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
+def _finds(term: Term, case: Case, number: int, fared: FaredWith, members: Members) -> bool:
     value = term.value.casefold()
     match term.key:
         case "":
@@ -194,6 +205,8 @@ def _finds(term: Term, case: Case, number: int, fared: FaredWith) -> bool:
             return wanted is not None and bool(has(case) & wanted)
         case "is":
             return False
+        case "set":
+            return number in members(term.value)
     return fares(term, number, fared)
 
 

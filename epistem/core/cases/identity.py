@@ -21,3 +21,19 @@ def asked_hash(case: Case) -> bytes:
 def says_the_same(one: Case, other: Case) -> bool:
     """Wherever each came from."""
     return one.model_copy(update={"origin": ""}) == other.model_copy(update={"origin": ""})
+
+
+def differing(one: Case, other: Case) -> list[str]:
+    """What differs between two, as `inputs.message`, `expect.label` or `tags`."""
+    was, now = _fields(one), _fields(other)
+    return [name for name in dict.fromkeys([*was, *now]) if was.get(name) != now.get(name)]
+
+
+def _fields(case: Case) -> dict[str, Any]:
+    told: dict[str, Any] = {}
+    for name, value in case.to_json().items():
+        if name in ("inputs", "expect"):
+            told |= {f"{name}.{inner}": each for inner, each in value.items()}
+        else:
+            told[name] = value
+    return told

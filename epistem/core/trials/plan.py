@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 from pydantic import Field
 
@@ -36,14 +36,16 @@ class MainQuestion(Document):
 
 
 class TrialPlan(Document):
-    """`cases` are case numbers of the subject; None means all that are kept. `tags` leaves those with
-    any of them, `like` those that the trial of this number asked. `steadiness` asks each also in these
-    variations, wherever they change something: `varied` cases more, once the plan is spelt out, as are the
-    places of the cases that are `held_out`. The main question is named before the trial starts, or never."""
+    """`cases` are case numbers of the subject; None means all that are kept. `tags` and `sets` leave those
+    with any of the tags or in any of the named sets, `like` those that the trial of this number asked.
+    `steadiness` asks each also in these variations, wherever they change something: `varied` cases more,
+    once the plan is spelt out, as are the places of the cases that are `held_out`. The main question is
+    named before the trial starts, or never."""
 
     arms: list[ArmPlan] = Field(default_factory=list, max_length=40)
     cases: list[int] | None = None
     tags: list[Tag] = said(max_length=50)
+    sets: list[Annotated[str, Field(max_length=80)]] = said(max_length=50)
     like: int | None = said(None, ge=1)
     steadiness: list[Variation] = said(max_length=len(VARIATIONS))
     varied: int = said(0, ge=0)
@@ -78,7 +80,7 @@ def check_plan(plan: TrialPlan, cases: int) -> None:
                 "or a setting of one, or remove it.",
                 field=f"arms.{position}",
             )
-    if cases == 0 and (plan.tags or plan.like):
+    if cases == 0 and (plan.tags or plan.sets or plan.like):
         raise InvalidInput(
             "None of the cases that are kept are of that choice. Choose others.", field="cases"
         )

@@ -134,6 +134,23 @@ export function useCasePairs(name: Ref<string>, number: Ref<number>) {
   });
 }
 
+/** The named sets of a subject's cases. */
+export function useCaseSets(name: Ref<string>) {
+  return useQuery({
+    queryKey: keys.caseSets(name),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/case-sets", { params: { path: { name: name.value } } })),
+  });
+}
+
+/** What a case was before it was changed, the latest first. */
+export function useEarlier(name: Ref<string>, number: Ref<number>, revision: Ref<number>) {
+  return useQuery({
+    queryKey: keys.case(name, number, "earlier", revision),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/{number}/earlier", { params: { path: { name: name.value, number: number.value } } })),
+    enabled: computed(() => revision.value > 1),
+  });
+}
+
 /** How some cases fared in up to three arms; again every moment while some of them is going on. */
 export function useStrips(name: Ref<string>, numbers: Ref<number[]>, of: Ref<string[]>, going: () => boolean) {
   return useQuery({
@@ -219,6 +236,15 @@ export function useCaseChanges(name: () => string) {
       const edited = await got(api.PUT("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name() } }, body: { numbers, add, remove } }));
       await stale.cases(name());
       return edited.cases;
+    },
+    /** Made, or made anew: all that `find` finds, or these cases. */
+    putSet: async (set: string, find: string, numbers: number[] | null) => {
+      await got(api.PUT("/api/v1/subjects/{name}/case-sets/{set}", { params: { path: { name: name(), set } }, body: { find, numbers } }));
+      await stale.cases(name());
+    },
+    removeSet: async (set: string) => {
+      await got(api.DELETE("/api/v1/subjects/{name}/case-sets/{set}", { params: { path: { name: name(), set } } }));
+      await stale.cases(name());
     },
     holdOut: async (numbers: number[], share: number) => {
       const edited = await got(api.PUT("/api/v1/subjects/{name}/cases/holdout", { params: { path: { name: name() } }, body: { numbers, share } }));

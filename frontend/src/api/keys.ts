@@ -19,6 +19,7 @@ export const keys = {
   version: (name: Name, number: Id) => ["version", name, number],
 
   cases: (name: Name, ...rest: unknown[]) => ["cases", name, ...rest],
+  caseSets: (name: Name) => ["cases", name, "sets"],
   strips: (name: Name, ...which: unknown[]) => ["fared", name, "strips", ...which],
   caseArms: (name: Name) => ["fared", name, "arms"],
   review: (name: Name) => ["fared", name, "review"],

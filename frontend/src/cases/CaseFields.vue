@@ -117,7 +117,11 @@ defineExpose({ focus });
       <span>Tags <span class="caption">(commas between)</span></span>
       <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" data-test="case-tags" />
     </label>
-    <div class="grid grid-cols-[2fr_1fr] gap-4">
+    <div class="grid grid-cols-[2fr_2fr_1fr] gap-4">
+      <label class="flex flex-col gap-1" data-field="labelled">
+        <span>Labels that people gave it <span class="caption">(one a line)</span></span>
+        <textarea v-model="texts.labelled" rows="1" class="field field-sizing-content max-h-30 w-full" placeholder="Ann: refund" data-test="case-labelled"></textarea>
+      </label>
       <label class="flex flex-col gap-1" data-field="note">
         <span>Note</span>
         <textarea v-model="texts.note" rows="1" class="field field-sizing-content max-h-30 w-full" placeholder="What is worth knowing of it"></textarea>

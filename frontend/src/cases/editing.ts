@@ -37,6 +37,8 @@ export interface Texts {
   moves: Move[] | null;
   /** With commas between. */
   tags: string;
+  /** Who gave it which label, `Ann: refund` a line. */
+  labelled: string;
   note: string;
   owner: string;
 }
@@ -63,6 +65,7 @@ export const FIELDS: Record<Field, string> = {
   within: "how far numbers may be off",
   moves: "how the answer must move",
   tags: "tags",
+  labelled: "labels that people gave it",
   note: "note",
   owner: "owner",
 };
@@ -90,6 +93,7 @@ export function textsOf(content: Case): Texts {
     within: expect?.within == null ? "" : String(expect.within),
     moves: content.pair ? (content.pair.moves ?? []).map((move) => ({ ...move })) : null,
     tags: tags.join(", "),
+    labelled: (content.labelled ?? []).map(({ by, label }) => `${by}: ${label}`).join("\n"),
     note: content.note ?? "",
     owner: content.owner ?? "",
   };
@@ -126,6 +130,7 @@ export function contentWith(content: Case, texts: Texts): Case {
     person: changed.has("person") ? personFrom(texts.person, content.person) : content.person,
     pair: changed.has("moves") && content.pair ? { ...content.pair, moves: texts.moves ?? [] } : content.pair,
     tags: taken("tags", listFrom(texts.tags), content.tags),
+    labelled: taken("labelled", labelledFrom(texts.labelled), content.labelled),
     note: taken("note", texts.note, content.note),
     owner: taken("owner", texts.owner.trim(), content.owner),
   };
@@ -137,6 +142,13 @@ export function valueLike(kept: unknown, text: string): unknown {
   if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
   if (typeof kept === "string" && kept !== "") return text;
   return valueOf(text);
+}
+
+function labelledFrom(text: string): { by: string; label: string }[] {
+  return linesOf(text).map((line) => {
+    const [by, ...rest] = line.split(":");
+    return rest.length ? { by: by!.trim(), label: rest.join(":").trim() } : { by: "", label: line };
+  });
 }
 
 const choiceOf = (value: boolean | null | undefined): Choice => (value == null ? "" : value ? "yes" : "no");

@@ -5,7 +5,7 @@ import { useRouter } from "vue-router";
 import { useCheckKinds } from "@/api/checks";
 import { useSentences } from "@/checks/useSentences";
 import { faultOf } from "@/api/fault";
-import { useCaseTags } from "@/api/cases";
+import { useCaseSets, useCaseTags } from "@/api/cases";
 import { messageOf, Refusal } from "@/api/client";
 import { useModels } from "@/api/models";
 import { useSubject, useVersions } from "@/api/subjects";
@@ -31,8 +31,10 @@ const subject = useSubject(name);
 const versions = useVersions(name);
 const models = useModels();
 const cases = useCaseTags(name);
+const caseSets = useCaseSets(name);
 const kinds = useCheckKinds();
 const like = useTrial(computed(() => props.from));
+const sets = computed(() => caseSets.data.value?.sets.slice(0, 12) ?? []);
 const kept = computed(() => cases.data.value?.kept ?? 0);
 const tags = computed(() => cases.data.value?.tags ?? []);
 const planning = usePlan(props.name);
@@ -71,9 +73,9 @@ const { estimate, takes, fault } = useEstimate(props.name, () => (plan.value && 
 
 /** How many cases are asked: known at once for all or one tag, else as the estimate says. */
 const chosen = computed(() => {
-  const { tags: picked = [], like: earlier = null } = plan.value ?? {};
-  if (earlier === null && picked.length === 0) return kept.value;
-  if (earlier === null && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
+  const { tags: picked = [], sets: named = [], like: earlier = null } = plan.value ?? {};
+  if (earlier === null && picked.length + named.length === 0) return kept.value;
+  if (earlier === null && named.length === 0 && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
   return estimate.value?.cases ?? null;
 });
 /** Variations that are asked beside the cases: as many as their rules find something to change in. */
@@ -91,8 +93,13 @@ function toggleVariation(kind: Variation): void {
   const { steadiness } = plan.value;
   plan.value.steadiness = steadiness.includes(kind) ? steadiness.filter((each) => each !== kind) : [...steadiness, kind];
 }
+function toggleSet(set: string): void {
+  if (!plan.value) return;
+  plan.value.like = null;
+  plan.value.sets = plan.value.sets.includes(set) ? plan.value.sets.filter((each) => each !== set) : [...plan.value.sets, set];
+}
 function takeAll(): void {
-  if (plan.value) Object.assign(plan.value, { tags: [], like: null });
+  if (plan.value) Object.assign(plan.value, { tags: [], sets: [], like: null });
 }
 
 const steadyModels = computed(() => [...new Set((estimate.value?.steady ?? []).map((at) => plan.value?.arms[at]?.model ?? ""))].join(" and "));
@@ -148,11 +155,24 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
               <button
                 type="button"
                 class="button h-slim px-2"
-                :class="!plan.like && plan.tags.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
-                :aria-pressed="!plan.like && plan.tags.length === 0"
+                :class="!plan.like && plan.tags.length + plan.sets.length === 0 ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+                :aria-pressed="!plan.like && plan.tags.length + plan.sets.length === 0"
                 @click="takeAll"
               >
                 all {{ kept }} kept
+              </button>
+              <button
+                v-for="{ name: set, cases: number } in sets"
+                :key="`set ${set}`"
+                type="button"
+                class="button h-slim px-2"
+                :class="plan.sets.includes(set) ? 'border-kelp bg-kelp-wash text-kelp' : ''"
+                :aria-pressed="plan.sets.includes(set)"
+                title="A named set of cases"
+                data-test="plan-set"
+                @click="toggleSet(set)"
+              >
+                set: {{ set }} <span class="caption font-mono">{{ number }}</span>
               </button>
               <span v-if="plan.like" class="button h-slim border-kelp bg-kelp-wash px-2 text-kelp">as in T{{ plan.like }}</span>
               <button

@@ -12,6 +12,8 @@ export interface PlanState {
   arms: PlannedArm[];
   /** No tag means all cases; several mean those that have any of them. */
   tags: string[];
+  /** Named sets, beside the tags. */
+  sets: string[];
   /** Those that an earlier trial asked, as far as they are kept; null leaves it to the tags. */
   like: number | null;
   repeats: number;
@@ -24,7 +26,7 @@ export interface PlanState {
 export function usualPlan(versions: VersionLine[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
   const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
-  return { arms, tags: [], like: null, repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
+  return { arms, tags: [], sets: [], like: null, repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
@@ -35,6 +37,7 @@ export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
   return {
     arms,
     tags: [],
+    sets: [],
     like: trial.took_all ? null : trial.id,
     repeats: trial.repeats,
     steadiness: [...trial.steadiness],
@@ -60,6 +63,7 @@ export function usePlan(name: string) {
       arms: state.arms.map(({ version, model, settings }) => ({ version, model, settings: without(settings) })),
       cases: null,
       tags: state.tags,
+      sets: state.sets,
       like: state.like,
       repeats: state.repeats,
       steadiness: state.steadiness,
@@ -73,7 +77,7 @@ export function usePlan(name: string) {
     const kept = recall<PlanState>(memory);
     if (!kept?.arms) return null;
     const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
-    const plan = { ...kept, arms, like: kept.like ?? null, steadiness: kept.steadiness ?? [] };
+    const plan = { ...kept, arms, like: kept.like ?? null, sets: kept.sets ?? [], steadiness: kept.steadiness ?? [] };
     const asked = kept.question ?? "likeliest";
     if (typeof asked === "string") return { ...plan, question: asked };
     const at = kept.arms.findIndex((arm) => arm.key === asked.arm);

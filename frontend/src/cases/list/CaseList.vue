@@ -15,6 +15,7 @@ import ColumnRow from "@/parts/ColumnRow.vue";
 import { useRested } from "@/parts/useRested";
 import ChosenBar from "./ChosenBar.vue";
 import FindCases from "./FindCases.vue";
+import SetsDialog from "./SetsDialog.vue";
 import StripArms from "./StripArms.vue";
 import { flipOf, marksOf } from "./strips";
 import { useChosen } from "./useChosen";
@@ -130,6 +131,7 @@ watch(pending, async (still) => {
 watch(find, clear);
 
 const file = (as: "jsonl" | "csv") => `/api/v1/subjects/${encodeURIComponent(props.name)}/cases/file?${new URLSearchParams({ as, find: find.value }).toString()}`;
+const sets = ref(false);
 const finder = useTemplateRef<{ focus: () => void }>("finder");
 defineExpose({ kept, pending, narrow: (text: string) => (typed.value = text) });
 
@@ -205,8 +207,10 @@ useKeys([
     <footer v-if="kept > 0 || isAway" class="flex items-center gap-3 border-t border-rule px-gut py-1">
       <span class="caption">{{ find ? "Those found" : "All" }} as a file: <a class="link" :href="file('jsonl')" download data-test="as-jsonl">JSON lines</a>, <a class="link" :href="file('csv')" download>CSV</a></span>
       <span class="flex-1"></span>
+      <button type="button" class="link text-sm" data-test="case-sets" @click="sets = true">Sets</button>
       <button type="button" class="link text-sm" data-test="review-cases" @click="emit('review')">What is worth a look</button>
       <StripArms v-if="arms.data.value?.arms.length" v-model="shownArms" :arms="arms.data.value.arms" />
     </footer>
   </section>
+  <SetsDialog :open="sets" :name="name" :find="find" :chosen="chosen" @close="sets = false" @narrow="typed = $event" />
 </template>

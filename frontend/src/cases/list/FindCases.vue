@@ -2,12 +2,13 @@
 /** Narrows the list by words and terms; what could be meant is offered while one types. */
 import { computed, nextTick, ref, useTemplateRef } from "vue";
 
-import { useCaseTags } from "@/api/cases";
+import { useCaseSets, useCaseTags } from "@/api/cases";
 import { completions, type Completion, wordAt } from "./terms";
 
 const props = defineProps<{ name: string; versions: number }>();
 const typed = defineModel<string>({ required: true });
 const known = useCaseTags(computed(() => props.name));
+const sets = useCaseSets(computed(() => props.name));
 const input = useTemplateRef<HTMLInputElement>("input");
 const focused = ref(false);
 const cursor = ref(0);
@@ -15,7 +16,7 @@ const at = ref(-1);
 /** Put by with Escape, or by a choice that is whole; typing on opens it again. */
 const shut = ref(false);
 const word = computed(() => wordAt(typed.value, cursor.value));
-const offered = computed(() => (focused.value && !shut.value ? completions(word.value.word, known.data.value, props.versions) : []));
+const offered = computed(() => (focused.value && !shut.value ? completions(word.value.word, known.data.value, props.versions, sets.data.value?.sets) : []));
 
 const place = () => (cursor.value = input.value?.selectionStart ?? 0);
 function type(event: Event): void {

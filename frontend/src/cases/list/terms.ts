@@ -1,5 +1,5 @@
 /** Completion of what narrows the list: what could follow the letters before the cursor. */
-import type { CaseTags } from "@/api/schema";
+import type { CaseSetShape, CaseTags } from "@/api/schema";
 
 export interface Completion {
   /** What the word becomes. */
@@ -23,8 +23,9 @@ const KEYS: [string, string][] = [
   ["owner:", "who answers for it"],
   ["origin:", "where it came from"],
   ["is:away", "was put away"],
+  ["set:", "is in a named set"],
 ];
-const HAS = ["label", "answer", "must-say", "must-not-say", "known", "refuse", "note", "turns", "tags", "picture", "owner", "key"];
+const HAS = ["label", "answer", "must-say", "must-not-say", "known", "refuse", "note", "turns", "tags", "picture", "owner", "key", "rules", "played", "pair", "dispute"];
 const MOST = 12;
 
 /** The word that ends at the cursor: where it begins, and its letters. */
@@ -36,7 +37,7 @@ export function wordAt(text: string, cursor: number): { start: number; word: str
   return quoted ? { start: quoted.index, word: quoted[0] } : { start, word: before.slice(start) };
 }
 
-export function completions(word: string, known: CaseTags | undefined, versions: number): Completion[] {
+export function completions(word: string, known: CaseTags | undefined, versions: number, sets: CaseSetShape[] = []): Completion[] {
   const no = word.startsWith("-") ? "-" : "";
   const bare = word.slice(no.length);
   const colon = bare.indexOf(":");
@@ -45,19 +46,21 @@ export function completions(word: string, known: CaseTags | undefined, versions:
   }
   const key = bare.slice(0, colon).toLowerCase();
   const typed = bare.slice(colon + 1).replace(/^"/, "").toLowerCase();
-  return valuesOf(key, known, versions)
+  return valuesOf(key, known, versions, sets)
     .filter(([value]) => value.toLowerCase().includes(typed))
     .slice(0, MOST)
     .map(([value, told]) => ({ text: `${no}${key}:${/\s/.test(value) ? `"${value}"` : value}`, told, open: false }));
 }
 
-function valuesOf(key: string, known: CaseTags | undefined, versions: number): [string, string][] {
+function valuesOf(key: string, known: CaseTags | undefined, versions: number, sets: CaseSetShape[]): [string, string][] {
   const newest = Array.from({ length: Math.min(versions, MOST) }, (_, back) => versions - back);
   switch (key) {
     case "label":
       return (known?.labels ?? []).map(({ label, cases }) => [label, cases.toLocaleString("en")]);
     case "tag":
       return (known?.tags ?? []).map(({ tag, cases }) => [tag, cases.toLocaleString("en")]);
+    case "set":
+      return sets.map((set) => [set.name, set.cases.toLocaleString("en")]);
     case "owner":
       return (known?.owners ?? []).map((owner) => [owner, ""]);
     case "kind":

@@ -6,6 +6,7 @@ import type { CasePage, ReplyShape } from "@/api/schema";
 import { useSubject } from "@/api/subjects";
 import { isGuarded, sentencesOf } from "./expected";
 import PairSection from "../pairs/PairSection.vue";
+import EarlierVersions from "./EarlierVersions.vue";
 import HowItFared from "./HowItFared.vue";
 import WhatWasSaid from "./WhatWasSaid.vue";
 
@@ -14,8 +15,15 @@ defineEmits<{ edit: [field: string] }>();
 const subject = useSubject(computed(() => props.name));
 const sentences = computed(() => sentencesOf(props.page.content.expect));
 const checks = computed(() => subject.data.value?.checks ?? []);
+/** Each label with who gave it, where they do not agree. */
+const disagree = computed(() => {
+  const given = new Map<string, string[]>();
+  for (const { by, label } of props.page.content.labelled ?? []) given.set(label, [...(given.get(label) ?? []), by || "somebody"]);
+  return given.size > 1 ? [...given].map(([label, people]) => ({ label, people: people.join(" and ") })) : [];
+});
 const facts = computed(() =>
   [
+    ["labelled", disagree.value.length ? "" : (props.page.content.labelled ?? []).map(({ by, label }) => `${label} by ${by}`).join(", ")],
     ["tags", props.page.content.tags?.join(", ")],
     ["owner", props.page.content.owner],
     ["id there", props.page.content.key],
@@ -42,6 +50,10 @@ const facts = computed(() =>
         <RouterLink v-if="subject.data.value && !isGuarded(sentence, checks) && sentence.field !== 'answer'" class="link shrink-0 text-sm text-straw" :to="{ name: 'checks', params: { name } }">no check judges this</RouterLink>
       </div>
     </section>
+    <p v-if="disagree.length" class="border-l-2 border-straw pl-3" role="button" tabindex="0" data-test="disagree" @click="$emit('edit', 'labelled')" @keydown.enter.prevent="$emit('edit', 'labelled')">
+      People disagree about its label:
+      <template v-for="({ label, people }, at) in disagree" :key="label">{{ at ? "; " : "" }}{{ people }} {{ people.includes(" and ") ? "say" : "says" }} <span class="font-mono text-sm">{{ label }}</span></template>.
+    </p>
     <PairSection :name="name" :page="page" :checks="subject.data.value?.checks ?? null" :reply="reply" @edit="$emit('edit', $event)" />
     <HowItFared :name="name" :number="page.number" />
     <dl v-if="facts.length" class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5 text-sm">
@@ -50,5 +62,6 @@ const facts = computed(() =>
         <dd class="whitespace-pre-wrap">{{ value }}</dd>
       </template>
     </dl>
+    <EarlierVersions :name="name" :page="page" />
   </div>
 </template>

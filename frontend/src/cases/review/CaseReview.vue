@@ -22,6 +22,8 @@ const notes = computed(() => {
   const { passes_all: all, passes_none: none, unlabelled } = page.value ?? { passes_all: 0, passes_none: 0, unlabelled: 0 };
   if (none) told.push({ text: `${count(none, "case")} passed with no version: wrong about what is right, or beyond the prompt?`, find: "never:all" });
   if (all) told.push({ text: `${count(all, "case")} passed every time with every version: ${all === 1 ? "it tells" : "they tell"} nothing new.`, find: "passes:all" });
+  const disputed = page.value?.disputed ?? 0;
+  if (disputed) told.push({ text: `People disagree about the label of ${count(disputed, "case")}: two labels that are right, or a rule that is not clear?`, find: "has:dispute" });
   if (unlabelled) told.push({ text: `${count(unlabelled, "case")} ${unlabelled === 1 ? "expects" : "expect"} no label, where others do.`, find: "-has:label" });
   return told;
 });
