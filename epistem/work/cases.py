@@ -29,6 +29,7 @@ NEEDS: dict[str, Callable[[Case], bool]] = {
     "outcome.must_say": lambda case: bool(case.expect.must_say),
     "outcome.must_not_say": lambda case: bool(case.expect.must_not_say),
     "outcome.moves": lambda case: case.pair is not None and bool(case.pair.moves),
+    "outcome.steady": lambda case: case.pair is not None and case.pair.is_variation,
     "grounding.not_known": lambda case: case.expect.known is not None,
     "safety.refuses": lambda case: case.expect.refuse is not None,
 }

@@ -31,7 +31,7 @@ def demo(tmp_path_factory, demo_home):
 class TestDemo:
     def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo, demo_home):
         named = {each["name"]: each for each in demo.get("/subjects")["subjects"]}
-        assert sorted(named) == ["desk-reply", "lost-item", "triage-message"]
+        assert sorted(named) == ["desk-reply", "fare-record", "lost-item", "triage-message"]
         line = named["triage-message"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",
@@ -101,7 +101,7 @@ class TestCommand:
         assert "1 case kept" in done.stdout
         listed = run(demo.home, "cases", "list", "lost-item", "--find", "tag:june")
         assert "I lost a kite" in listed.stdout
-        out = run(demo.home, "cases", "export", "lost-item", "--find", "kite")
+        out = run(demo.home, "cases", "export", "lost-item", "--find", "tag:june")
         assert json.loads(out.stdout)["inputs"] == {"message": "I lost a kite"}
         file = tmp_path / "kite.jsonl"
         file.write_text(out.stdout)

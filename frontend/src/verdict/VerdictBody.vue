@@ -3,9 +3,12 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 
 import type { Ticks, TrialPage, VerdictPage } from "@/api/schema";
+import { useCaseChanges } from "@/api/cases";
+import { messageOf } from "@/api/client";
 import { useStandIns } from "@/api/models";
 import { useModelVerdicts } from "@/api/trials";
 import { useVersions } from "@/api/subjects";
+import { complain, say } from "@/frame/notices";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
 import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
@@ -55,6 +58,22 @@ const out = computed(() => heldOut(props.page));
 const inSight = computed(() => Array.from({ length: props.page.cases }, (_, at) => at).filter((at) => out.value.has(at) === (look.value !== null)).length);
 const isAbout = (at: number) => out.value.has(at) === (look.value !== null) && at < props.page.cases !== variations.value;
 const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)).filter(isAbout));
+/** Cases of which some answer of the arm fails, on the check that is chosen. */
+const failing = computed(() => {
+  if (measure.value === null || variations.value) return [];
+  const shown = arm.value ?? 0;
+  return all.value.filter((at) => matrix.value.at(shown, at).includes("failed")).map((at) => numbers.value[at]!);
+});
+const cases = useCaseChanges(() => props.name);
+async function keepFailures(): Promise<void> {
+  const set = `${measureTitle.value} fails, T${props.page.id} ${props.verdict.names[arm.value ?? 0]}`.slice(0, 80);
+  try {
+    await cases.putSet(set, "", failing.value);
+    say(`${count(failing.value.length, "case")} kept as the set “${set}”.`, () => void cases.removeSet(set));
+  } catch (error) {
+    complain(messageOf(error));
+  }
+}
 const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
 const fates = computed(() => {
   const found = { lost: 0, gained: 0, steady: 0, unknown: 0 };
@@ -335,6 +354,7 @@ useKeys([
           on
         </span>
         <span class="font-medium text-ink">{{ measureTitle }}</span>
+        <button v-if="failing.length" type="button" class="link ml-2" title="As a set of cases, to look through and to ask again" data-test="keep-failures" @click="keepFailures">keep the {{ failing.length }} that fail{{ arm === null ? "" : ` in ${verdict.names[arm]}` }}</button>
       </template>
     </TickMatrix>
   </section>

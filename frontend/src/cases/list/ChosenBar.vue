@@ -71,6 +71,7 @@ const chooseAll = () =>
       <button type="submit" class="button h-slim px-2" :disabled="busy || !tags.trim()" data-test="tag-chosen">Give</button>
       <button type="button" class="button h-slim px-2" :disabled="busy || !tags.trim()" data-test="untag-chosen" @click="tag('remove')">Take</button>
     </form>
+    <RouterLink v-if="!away && chosen.size <= 24" class="button h-slim px-2" :to="{ name: 'draft', params: { name }, query: { cases: numbers.join(',') } }" title="Try the draft on them, all at once" data-test="try-chosen">Try</RouterLink>
     <select v-if="!tooMany && !away" class="field h-slim px-1" :disabled="busy" aria-label="Hold out" title="Their results stay out of sight until somebody looks; taking the tag “holdout” ends it" data-test="hold-out" @change="holdOut">
       <option value="">Hold out…</option>
       <option v-for="share in SHARES" :key="share" :value="share">{{ share === 1 ? "all of them" : `${share * 100}% of them` }}</option>

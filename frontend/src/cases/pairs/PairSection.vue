@@ -9,7 +9,7 @@ import { useKeys } from "@/frame/keys";
 import { count } from "@/marks/format";
 import ChangeLines from "./ChangeLines.vue";
 import MakePair from "./MakePair.vue";
-import { moveInWords } from "./moves";
+import { isVariation, moveInWords } from "./moves";
 
 const props = defineProps<{ name: string; page: CasePage; checks: CheckUse[] | null; reply?: ReplyShape }>();
 defineEmits<{ edit: [field: string] }>();
@@ -38,7 +38,7 @@ useKeys([{ keys: { p: () => (making.value = true) }, shown: ["P"], label: "pair 
     </h3>
     <div v-if="original" class="border-b border-rule-soft py-1">
         <p>
-          It is <RouterLink class="link" :to="at(original.number)">case {{ original.number }}</RouterLink> with a change<template v-if="original.deleted">
+          It is <RouterLink class="link" :to="at(original.number)">case {{ original.number }}</RouterLink> {{ isVariation(page.content.pair) ? `in another form (${page.content.pair!.kind})` : "with a change" }}<template v-if="original.deleted">
             <span class="text-straw">, which is put away: the pair can’t be judged</span></template
           >:
         </p>
@@ -47,6 +47,7 @@ useKeys([{ keys: { p: () => (making.value = true) }, shown: ["P"], label: "pair 
           <span class="flex-1">Against the answer to it, {{ moves.map(moveInWords).join(", ") }}.</span>
           <RouterLink v-if="unjudged" class="link text-sm text-straw" :to="{ name: 'checks', params: { name } }" @click.stop>no check judges this</RouterLink>
         </p>
+        <p v-else-if="isVariation(page.content.pair)">Its answer must be the same.</p>
         <p v-else class="text-straw">It is not said how the answer must move. <button type="button" class="link" @click="$emit('edit', 'moves')">Say it</button></p>
     </div>
     <div v-for="each in paired" :key="each.number" class="border-b border-rule-soft py-1" data-test="paired">

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** The try-out: one text, answered by each column's model; then the talk that follows. */
 import { useQueryClient } from "@tanstack/vue-query";
-import { computed, defineAsyncComponent, ref, watch } from "vue";
+import { useRoute } from "vue-router";
+import { computed, defineAsyncComponent, ref, useTemplateRef, watch } from "vue";
 
 import { labelsOf } from "../reply/labels";
 import { fetchRequest } from "@/api/tries";
@@ -25,6 +26,7 @@ import { useTryOut } from "./useTryOut";
 
 const TryHistory = defineAsyncComponent(() => import("../history/TryHistory.vue"));
 const ExactRequest = defineAsyncComponent(() => import("../request/ExactRequest.vue"));
+const SeveralCases = defineAsyncComponent(() => import("./SeveralCases.vue"));
 const KeepCase = defineAsyncComponent(() => import("./KeepCase.vue"));
 
 const props = defineProps<{ name: string; prompt: Prompt; edits: number; inputNames: string[]; blocked: string }>();
@@ -73,6 +75,15 @@ watch(
   },
   { immediate: true },
 );
+
+/** Several cases at once stand in the place of one. */
+const route = useRoute();
+const several = ref(!!route.query.cases);
+const manyOf = useTemplateRef<{ ask: () => void }>("manyOf");
+function justOne(number: number): void {
+  several.value = false;
+  void choose(number);
+}
 
 const described = (input: string) => props.prompt.inputs?.find((each) => each.name === input);
 const shownInputs = computed(() => props.inputNames.filter((input) => described(input)?.kind !== "dialogue"));
@@ -154,8 +165,8 @@ const ask = async () => {
   if (!props.blocked) void tryOut.askAll();
 };
 useKeys([
-  { keys: { "ctrl+enter": () => void ask() }, shown: ["Ctrl ↵"], label: "answer" },
-  { keys: { "ctrl+shift+enter": () => void play() }, shown: ["Ctrl ⇧ ↵"], label: "play the talk" },
+  { keys: { "ctrl+enter": () => void (several.value ? manyOf.value?.ask() : ask()) }, shown: ["Ctrl ↵"], label: "answer" },
+  { keys: { p: () => void play() }, shown: ["P"], label: "play the talk" },
   { keys: { k: () => (keeping.value = true) }, shown: ["K"], label: "keep as case" },
   { keys: { r: () => void showRequest() }, shown: ["R"], label: "exact request" },
   { keys: { h: () => (looking.value = true) }, shown: ["H"], label: "history" },
@@ -163,7 +174,10 @@ useKeys([
 </script>
 
 <template>
-  <div class="flex min-w-0 flex-1 flex-col gap-3">
+  <div v-if="several" class="flex min-w-0 flex-1 flex-col gap-3">
+    <SeveralCases ref="manyOf" :name="name" :prompt="prompt" :edits="edits" :setup="columns[0]" :blocked="blocked" @close="several = false" @one="justOne" />
+  </div>
+  <div v-else class="flex min-w-0 flex-1 flex-col gap-3">
     <section class="panel">
       <header class="flex items-center gap-3 border-b border-rule-soft px-gut py-2">
         <span class="shrink-0 font-semibold">Try it on</span>
@@ -177,6 +191,7 @@ useKeys([
           none="your own text"
           @choose="choose"
         />
+        <button type="button" class="link shrink-0 text-sm" data-test="try-several" @click="several = true">several</button>
         <span class="caption shrink-0">{{ changed ? "changed here, so nothing is expected" : expected ? `expects ${expected}` : "" }}</span>
       </header>
       <div class="max-h-42.5 overflow-auto">
