@@ -66,6 +66,7 @@ export function useSeveral(name: string, given: { prompt: () => Prompt; edits: (
   for (const row of rows.value) void load(row.number);
 
   async function ask(number: number, signal: AbortSignal): Promise<void> {
+    if (rowAt(number)?.page === null) await load(number);
     const row = rowAt(number);
     const setup = given.setup();
     if (!row?.page || !setup || signal.aborted) return;
