@@ -43,8 +43,10 @@ def tally_of(marks: Marks, arms: int, measures: int, cases: int) -> Tally:
 def gathered(marks: Marks, originals: Mapping[int, int]) -> Marks:
     """What came of variations counts with the case that they vary, by the place of each: they are no
     cases of their own, and as such would make every interval look surer than it is."""
-    for varied, original in originals.items():
-        marks.case[marks.case == varied] = original
+    if len(marks) and originals:
+        of = np.arange(max(int(marks.case.max()), *originals) + 1)
+        of[list(originals)] = list(originals.values())
+        marks.case = of[marks.case]
     return marks
 
 
