@@ -10,7 +10,7 @@ from epistem.store import case_sets, subjects
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, reply, transaction
-from epistem.work.case_sets import check_find, numbers_of
+from epistem.work.case_sets import check_set, numbers_of
 
 bp = blueprint("case sets")
 
@@ -49,11 +49,11 @@ def list_sets(path: SubjectPath) -> Response:
 
 
 @bp.put(
-    "/subjects/<name>/case-sets/<set>", responses={200: CaseSetList}, operation_id="putCaseSet",
+    "/subjects/<name>/case-sets/<path:set>", responses={200: CaseSetList}, operation_id="putCaseSet",
     summary="Make a set, or make it anew",
 )  # fmt: skip
 def put_set(path: SetPath, body: CaseSetBody) -> Response:
-    check_find(body.find, body.numbers)
+    check_set(path.set, body.find, body.numbers)
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
         case_sets.put(tx, subject, path.set.strip(), body.find.strip(), body.numbers)
@@ -61,7 +61,7 @@ def put_set(path: SetPath, body: CaseSetBody) -> Response:
 
 
 @bp.delete(
-    "/subjects/<name>/case-sets/<set>", responses={200: CaseSetList}, operation_id="deleteCaseSet",
+    "/subjects/<name>/case-sets/<path:set>", responses={200: CaseSetList}, operation_id="deleteCaseSet",
     summary="Remove a set; its cases stay",
 )  # fmt: skip
 def delete_set(path: SetPath) -> Response:

@@ -38,8 +38,11 @@ def numbers_of(tx: Transaction, subject: Subject, kept: CaseSet) -> frozenset[in
     return frozenset(case_lists.numbers(tx, subject, asked))
 
 
-def check_find(find: str, numbers: Collection[int] | None) -> None:
-    """Raises InvalidInput for a set that would hold nothing in particular, or that names another."""
+def check_set(name: str, find: str, numbers: Collection[int] | None) -> None:
+    """Raises InvalidInput for a set without a name, that would hold nothing in particular, or that names
+    another."""
+    if not name.strip():
+        raise InvalidInput("Give the set a name.", field="set")
     if numbers is not None:
         return
     terms = filter_from(find).terms

@@ -22,6 +22,10 @@ SCREENS = {
     f"{SUBJECT}/verdict": "evidence-row",
     "/subjects/lost-item/cases/17": "said-by-rules",
     "/subjects/lost-item/verdict?case=17": "talk-rows",
+    "/subjects/lost-item/cases/37": "said-by-model",
+    "/subjects/fare-record/cases/13": "must-move",
+    "/subjects/fare-record/verdict?measure=0": "pair-rows",
+    f"{SUBJECT}/draft?cases=1,2,3": "several-row",
     "/models": "model-row",
 }
 OPENED = [

@@ -32,6 +32,11 @@ def test_a_set_holds_what_its_filter_finds_or_what_was_chosen(api, sets):
     api.post("/subjects/shelf-note/cases", added)
     assert listed(api.get(sets)) == {"overdue": 3, "smoke": 2}
     assert listed(api.delete(f"{sets}/smoke")) == {"overdue": 3}
+    assert listed(api.put(f"{sets}/fails, org/model", {"numbers": [2]})) == {
+        "fails, org/model": 1,
+        "overdue": 3,
+    }
+    assert api.put(f"{sets}/%20", {"numbers": [2]}).status_code == 422
 
 
 @pytest.mark.parametrize(

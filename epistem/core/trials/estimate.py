@@ -87,7 +87,8 @@ def estimate(
         answered += output * calls
         cents += (sent * arm.input_cents + output * calls * arm.output_cents) / 1e6
         busy_ms += (arm.ms or 0.0) * calls
-    readings = len(arms) * len(cases) * repeats
+    judged_cases = sum(case.pair is None or not case.pair.is_variation for case in cases)
+    readings = len(arms) * judged_cases * repeats
     calls = len(arms) * repeats * sum(likely_answers(case) for case in cases)
     played = playing(people, cases, len(arms) * repeats, answered / max(calls, 1))
     judged = judging(judges, readings, answered / max(calls, 1), asked / max(calls, 1))

@@ -253,6 +253,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         {{ count(unexpected, "case") }} {{ unexpected === 1 ? "expects" : "expect" }} no label, so “label is right” passes
         {{ unexpected === 1 ? "it" : "them" }} over.
       </p>
+      <p v-if="plan.steadiness.length && estimate && !estimate.varied" class="text-sm text-straw">The rules of these forms find nothing to change in the cases; talks are left out.</p>
       <p v-if="estimate?.held_out" class="text-sm text-ink-2" data-test="planned-holdout">
         {{ estimate.held_out }} of them {{ estimate.held_out === 1 ? "is" : "are" }} held out: asked, and in no result until somebody looks.
       </p>

@@ -11,13 +11,13 @@ import { useVersions } from "@/api/subjects";
 import { complain, say } from "@/frame/notices";
 import { useKeys } from "@/frame/keys";
 import { cents, count, duration } from "@/marks/format";
-import { type Fate, fateOf, matrixOf, numbersOf } from "@/trial/matrix";
 import TickMatrix from "@/trial/TickMatrix.vue";
 import AnswerReader from "./AnswerReader.vue";
 import { agreementInWords, boundsInWords, differences, rateInWords, rates, reachOf, steadyInWords } from "./evidence";
 import EvidenceRows from "./EvidenceRows.vue";
 import HoldoutLine from "./HoldoutLine.vue";
-import { heldOut, useLook } from "./look";
+import { useLook } from "./look";
+import { FATES, useCaseOrder } from "./useCaseOrder";
 import RestsOn from "./RestsOn.vue";
 import ScoreRows from "./ScoreRows.vue";
 import { doubtsOfJudges, untoldInWords } from "./scores";
@@ -26,7 +26,6 @@ import TextsDialog from "./TextsDialog.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
 const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
-const STEADY = "outcome.steady";
 const route = useRoute();
 const router = useRouter();
 
@@ -50,20 +49,8 @@ const repeat = computed({
   get: () => Math.min(Math.max((number("repeat") ?? 1) - 1, 0), props.page.repeats - 1),
   set: (at: number) => go({ repeat: at + 1 }),
 });
-const matrix = computed(() => matrixOf(props.page, props.ticks, measure.value));
-/** Variations stand behind the cases; they are shown where it is asked how steady the answers are. */
-const variations = computed(() => measure.value !== null && props.verdict.measures[measure.value]?.key === STEADY);
 const look = useLook();
-const out = computed(() => heldOut(props.page));
-const inSight = computed(() => Array.from({ length: props.page.cases }, (_, at) => at).filter((at) => out.value.has(at) === (look.value !== null)).length);
-const isAbout = (at: number) => out.value.has(at) === (look.value !== null) && at < props.page.cases !== variations.value;
-const all = computed(() => (arm.value === null ? byShare() : matrix.value.byGap(baseline.value, arm.value)).filter(isAbout));
-/** Cases of which some answer of the arm fails, on the check that is chosen. */
-const failing = computed(() => {
-  if (measure.value === null || variations.value) return [];
-  const shown = arm.value ?? 0;
-  return all.value.filter((at) => matrix.value.at(shown, at).includes("failed")).map((at) => numbers.value[at]!);
-});
+const { matrix, numbers, inSight, order, fates, only, showOnly, failing } = useCaseOrder(props, arm, baseline, measure, look);
 const cases = useCaseChanges(() => props.name);
 async function keepFailures(): Promise<void> {
   const set = `${measureTitle.value} fails, T${props.page.id} ${props.verdict.names[arm.value ?? 0]}`.slice(0, 80);
@@ -74,39 +61,14 @@ async function keepFailures(): Promise<void> {
     complain(messageOf(error));
   }
 }
-const fate = (at: number): Fate => (arm.value === null ? "steady" : fateOf(matrix.value.gap(baseline.value, arm.value, at)));
-const fates = computed(() => {
-  const found = { lost: 0, gained: 0, steady: 0, unknown: 0 };
-  for (const at of all.value) found[fate(at)] += 1;
-  return found;
-});
-const FATES: Record<Fate, string> = { lost: "worse", gained: "better", steady: "as before", unknown: "without both" };
-/** Only the cases of this fate are shown, if one is chosen. */
-const only = computed(() => (Object.keys(FATES) as Fate[]).find((each) => each === route.query.show && fates.value[each] > 0) ?? null);
-const order = computed(() => (only.value === null ? all.value : all.value.filter((at) => fate(at) === only.value)));
-function showOnly(which: Fate): void {
-  const query = { ...route.query };
-  delete query.show;
-  delete query.case;
-  delete query.at;
-  void router.replace({ query: only.value === which ? query : { ...query, show: which } });
-}
 const byTag = ref(false);
 const texts = ref(false);
 const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
-const numbers = computed(() => numbersOf(props.page));
 const caseAt = computed(() => {
   const asked = number("case");
   const found = number("at") ?? (asked === null ? -1 : numbers.value.indexOf(asked));
   return found >= 0 && found < props.page.asked ? found : (order.value[0] ?? 0);
 });
-
-/** With one arm there is no gap: the cases that fail most come first. */
-function byShare(): number[] {
-  const share = (at: number) => matrix.value.share(0, at) ?? 2;
-  const positions = Array.from({ length: props.page.asked }, (_, position) => position);
-  return positions.sort((a, b) => share(a) - share(b) || a - b);
-}
 
 function go(edit: Record<string, number | null>): void {
   const query: Record<string, string> = {};

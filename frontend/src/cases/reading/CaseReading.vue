@@ -55,7 +55,7 @@ const facts = computed(() =>
       <template v-for="({ label, people }, at) in disagree" :key="label">{{ at ? "; " : "" }}{{ people }} {{ people.includes(" and ") ? "say" : "says" }} <span class="font-mono text-sm">{{ label }}</span></template>.
     </p>
     <PairSection :name="name" :page="page" :checks="subject.data.value?.checks ?? null" :reply="reply" @edit="$emit('edit', $event)" />
-    <HowItFared :name="name" :number="page.number" />
+    <HowItFared :name="name" :number="page.number" :held-out="!!page.content.tags?.includes('holdout')" />
     <dl v-if="facts.length" class="grid grid-cols-[auto_1fr] gap-x-4 gap-y-0.5 text-sm">
       <template v-for="[what, value] in facts" :key="what">
         <dt class="caption pt-0.5">{{ what }}</dt>
