@@ -216,8 +216,11 @@ def _condition(
         case "kind":
             if value not in KINDS:
                 return "FALSE", []
-            talk = f"turns > 0 OR has & {int(Has.RULES)}"
-            return (talk if value == "dialogue" else f"NOT ({talk})"), []
+            step = f"has & {int(Has.STEP)} <> 0"
+            if value == "step":
+                return step, []
+            talk = f"(turns > 0 OR has & {int(Has.RULES)})"
+            return f"NOT ({step}) AND {'' if value == 'dialogue' else 'NOT '}{talk}", []
         case "owner":
             return "owner = %s", [value]
         case "origin":

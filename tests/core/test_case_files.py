@@ -9,13 +9,23 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from epistem.core.cases.content import Case, Expectation, checked
+from epistem.core.cases.content import (
+    Case,
+    CollectedFact,
+    Expectation,
+    Labelled,
+    ToolWanted,
+    checked,
+)
 from epistem.core.cases.files.building import Wanted, build
 from epistem.core.cases.files.columns import Column, guessed, known_names
 from epistem.core.cases.files.packed import by_name
 from epistem.core.cases.files.reading import HowToRead, read_file
 from epistem.core.cases.files.writing import csv_of, jsonl_of
 from epistem.core.cases.identity import asked_hash
+from epistem.core.cases.pair import Move, Pair
+from epistem.core.cases.person import Person
+from epistem.core.cases.persona import Persona, PersonFact
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Input
 
@@ -294,9 +304,17 @@ cases = st.builds(
     Case,
     inputs=st.dictionaries(plain, values, min_size=1, max_size=4),
     expect=st.builds(Expectation, label=st.none() | plain, labels=st.lists(plain, max_size=2),
-                     must_say=st.lists(plain, max_size=2), known=st.none() | st.booleans()),
+                     must_say=st.lists(plain, max_size=2), known=st.none() | st.booleans(),
+                     collect=st.lists(st.builds(CollectedFact, what=plain, value=plain), max_size=2),
+                     tools=st.lists(st.builds(ToolWanted, name=plain), max_size=2),
+                     goodbye=st.none() | st.booleans(), within=st.none() | st.floats(0, 9)),
     tags=st.lists(plain, max_size=3),
     turns=st.lists(plain, max_size=3),
+    person=st.none() | st.builds(Person, persona=st.none() | st.builds(
+        Persona, model=plain, facts=st.lists(st.builds(PersonFact, what=plain, value=plain)))),
+    pair=st.none() | st.builds(Pair, of=st.integers(1, 9), kind=st.sampled_from(["changed", "misspelt"]),
+                               moves=st.lists(st.builds(Move, what=plain), max_size=2)),
+    labelled=st.lists(st.builds(Labelled, by=plain, label=plain), max_size=2), step=plain,
     key=plain, note=plain, origin=plain.filter(bool),
 ).map(checked)  # fmt: skip
 

@@ -53,6 +53,7 @@ def a_case(rng):
         person=rng.choice(
             [None, None, Person(otherwise=["hm"]), Person(persona=Persona(model="m"))]
         ),
+        step=rng.choice(["", "", "", "look up"]),
         pair=rng.choice([None, Pair(of=1)]),
         labelled=rng.choice(
             [[], [Labelled(by="Ann", label="a"), Labelled(by="Bo", label=rng.choice("ab"))]]
@@ -74,7 +75,7 @@ def kept(database):
 values = {
     "label": ["refund", "lost_item", "ÄRGER", "none"],
     "tag": [*TAGS, "HARD", "har"],
-    "kind": ["single", "dialogue", "other"],
+    "kind": ["single", "dialogue", "step", "other"],
     "owner": ["ann", "BO", "cy"],
     "origin": ["log", "desk", "%"],
     "has": [

@@ -87,6 +87,11 @@ class Case(Document):
     person: Person | None = said(
         None, description="What the person says after the turns, by rules that answers meet."
     )
+    step: str = said(
+        "",
+        max_length=80,
+        description="The step of a chain that it is of: its inputs are what that step was given.",
+    )
     pair: Pair | None = said(
         None, description="The case that this one is, but for something that changed."
     )

@@ -19,7 +19,7 @@ PLAIN_TERMS = ("label", "tag", "kind", "owner", "origin", "has", "is", "set")
 FARED_TERMS = ("fails", "passes", "never", "wavers", "untried", "flips")
 """Of how a case has fared with a version (`v7`) or with all of them (`all`), or between two
 (`flips:v6..v7`)."""
-KINDS = ("single", "dialogue")
+KINDS = ("single", "dialogue", "step")
 _TOKEN = re.compile(
     rf'(-?)({"|".join(PLAIN_TERMS + FARED_TERMS)}):(?:"([^"]*)"?|(\S+))|"([^"]*)"|(\S+)', re.I
 )
@@ -45,6 +45,7 @@ class Has(IntFlag):
     PAIR = 8192
     PLAYED = 16384
     DISPUTE = 32768
+    STEP = 65536
 
 
 class Term(NamedTuple):
@@ -124,6 +125,7 @@ def has(case: Case) -> Has:
         Has.RULES: case.person,
         Has.PAIR: case.pair,
         Has.DISPUTE: disagree(case),
+        Has.STEP: case.step,
         Has.PLAYED: case.person and case.person.persona,
     }
     found = Has(0)
@@ -131,6 +133,13 @@ def has(case: Case) -> Has:
         if value:
             found |= flag
     return found
+
+
+def kind_of(case: Case) -> str:
+    """One of KINDS."""
+    if case.step:
+        return "step"
+    return "dialogue" if case.turns or case.person else "single"
 
 
 def has_named(value: str) -> Has | None:
@@ -195,7 +204,7 @@ def _finds(term: Term, case: Case, number: int, fared: FaredWith, members: Membe
         case "tag":
             return term.value.lower() in case.tags
         case "kind":
-            return value == ("dialogue" if case.turns or case.person else "single")
+            return value == kind_of(case)
         case "owner":
             return case.owner.casefold() == value
         case "origin":

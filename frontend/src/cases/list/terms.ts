@@ -18,7 +18,7 @@ const KEYS: [string, string][] = [
   ["wavers:", "some answers of a version passed, some did not"],
   ["flips:", "fares differently with two versions, as flips:v1..v2"],
   ["untried:", "a version has not met it"],
-  ["kind:", "single or dialogue"],
+  ["kind:", "single, dialogue or step"],
   ["has:", "has a note, an answer, a label …"],
   ["owner:", "who answers for it"],
   ["origin:", "where it came from"],
@@ -64,7 +64,7 @@ function valuesOf(key: string, known: CaseTags | undefined, versions: number, se
     case "owner":
       return (known?.owners ?? []).map((owner) => [owner, ""]);
     case "kind":
-      return [["single", "one answer"], ["dialogue", "a talk"]];
+      return [["single", "one answer"], ["dialogue", "a talk"], ["step", "of one step of a chain"]];
     case "has":
       return HAS.map((each) => [each, ""]);
     case "flips":

@@ -24,6 +24,7 @@ const disagree = computed(() => {
 const facts = computed(() =>
   [
     ["labelled", disagree.value.length ? "" : (props.page.content.labelled ?? []).map(({ by, label }) => `${label} by ${by}`).join(", ")],
+    ["of the step", props.page.content.step],
     ["tags", props.page.content.tags?.join(", ")],
     ["owner", props.page.content.owner],
     ["id there", props.page.content.key],

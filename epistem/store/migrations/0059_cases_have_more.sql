@@ -1,0 +1,1 @@
+ALTER TABLE cases MODIFY has INT UNSIGNED NULL COMMENT 'see core/cases/filters.py';
