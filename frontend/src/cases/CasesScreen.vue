@@ -91,7 +91,7 @@ useKeys([
         @saved="saved"
         @away="setAway(open.data.value, true)"
       />
-      <div v-else-if="number !== null && open.isPending.value" class="m-4 h-24 bg-paper" aria-label="Loading"></div>
+      <div v-else-if="number !== null && open.isPending.value" class="m-4 h-24 bg-paper" role="status" aria-label="Loading"></div>
       <div v-else-if="open.data.value?.deleted && open.data.value.number === number" class="p-6">
         <p>Case {{ number }} is put away: “{{ open.data.value.title }}”</p>
         <button type="button" class="button mt-2" data-test="bring-back" @click="setAway(open.data.value, false)">Bring it back</button>

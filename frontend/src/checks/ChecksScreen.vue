@@ -91,7 +91,7 @@ useKeys([
       </header>
       <div class="min-h-0 flex-1 overflow-auto px-4 py-2">
         <p v-if="error && !checks" class="text-rust" role="alert">{{ error }} <button type="button" class="link" @click="kept.reload()">Try again</button></p>
-        <div v-else-if="!checks" class="flex flex-col gap-3 py-2" aria-label="Loading"><div v-for="n in 4" :key="n" class="h-7 bg-paper"></div></div>
+        <div v-else-if="!checks" class="flex flex-col gap-3 py-2" role="status" aria-label="Loading"><div v-for="n in 4" :key="n" class="h-7 bg-paper"></div></div>
         <template v-else>
           <p v-if="error" class="text-sm text-rust" role="alert">{{ error }}</p>
           <p v-if="both.length" class="text-sm text-straw" role="status">The checks were changed elsewhere, too; yours stand.</p>

@@ -135,7 +135,7 @@ useKeys([
       <ColumnRow head :columns="COLUMNS">
         <span>Subject</span><span>Version</span><span>Last evidence</span><span></span><span>Last trial</span><span>What next</span>
       </ColumnRow>
-      <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-gut" aria-label="Loading">
+      <div v-if="desk.isPending.value" class="flex flex-col gap-3 p-gut" role="status" aria-label="Loading">
         <div v-for="n in 3" :key="n" class="h-9 bg-paper"></div>
       </div>
       <ColumnRow

@@ -139,7 +139,7 @@ useKeys([
             <p class="text-rust" role="alert">{{ error }}</p>
             <button type="button" class="button self-start" @click="draft.reload">Try again</button>
           </template>
-          <div v-for="n in error ? 0 : 3" :key="n" class="h-14 bg-paper" aria-label="Loading"></div>
+          <div v-for="n in error ? 0 : 3" :key="n" class="h-14 bg-paper" role="status" aria-label="Loading"></div>
         </div>
         <PromptSheet v-else ref="sheet" v-model="content" :problems="facts.problems" :inputs="facts.inputs" :unguarded="facts.unguarded" @fragment="openFragments($event)" />
       </div>

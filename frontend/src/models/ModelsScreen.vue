@@ -92,7 +92,7 @@ useKeys([
         ><span class="text-right">Out</span><span>Key</span>
       </ColumnRow>
       <div class="min-h-0 flex-1 overflow-auto">
-        <div v-if="models.isPending.value" class="flex flex-col gap-2 p-gut" aria-label="Loading">
+        <div v-if="models.isPending.value" class="flex flex-col gap-2 p-gut" role="status" aria-label="Loading">
           <div v-for="n in 5" :key="n" class="h-6 bg-paper"></div>
         </div>
         <div v-else-if="faultOf(models)" class="p-6">

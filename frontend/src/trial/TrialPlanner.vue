@@ -137,7 +137,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <template v-if="failed">
         <p class="text-rust" role="alert">{{ messageOf(failed) }}</p>
       </template>
-      <template v-else-if="!plan"><div v-for="n in 6" :key="n" class="h-7 bg-paper" aria-label="Loading"></div></template>
+      <template v-else-if="!plan"><div v-for="n in 6" :key="n" class="h-7 bg-paper" role="status" aria-label="Loading"></div></template>
       <template v-else>
         <section>
           <h2 class="caption mb-1 font-medium">Arms</h2>

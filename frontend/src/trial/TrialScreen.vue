@@ -45,7 +45,7 @@ watch(
       </p>
     </section>
     <template v-else>
-      <section class="panel flex w-87 flex-col gap-3 p-4" aria-label="Loading">
+      <section class="panel flex w-87 flex-col gap-3 p-4" role="status" aria-label="Loading">
         <div v-for="n in 5" :key="n" class="h-7 bg-paper"></div>
       </section>
       <section class="panel flex flex-1 flex-col gap-3 p-4"><div v-for="n in 12" :key="n" class="h-7 bg-paper"></div></section>

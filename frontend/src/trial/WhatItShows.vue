@@ -43,7 +43,7 @@ const told = (each: ShownShape) => (each.points === null ? "none" : each.points.
     </header>
     <p v-if="arms < 2" class="p-4">One arm has nothing to differ from: its pass rates are all that comes out. Add an arm to compare.</p>
     <p v-else-if="fault" class="p-4 text-rust" role="alert">{{ fault }}</p>
-    <div v-else-if="!showing" class="flex flex-col gap-2 p-4" aria-label="Loading"><div v-for="n in 4" :key="n" class="h-5 bg-paper"></div></div>
+    <div v-else-if="!showing" class="flex flex-col gap-2 p-4" role="status" aria-label="Loading"><div v-for="n in 4" :key="n" class="h-5 bg-paper"></div></div>
     <div v-else class="min-h-0 flex-1 overflow-auto px-4 py-2">
       <table class="w-full">
         <tbody>

@@ -162,7 +162,7 @@ useKeys([
       <span v-if="shownArms.length > 1"></span>
     </ColumnRow>
     <div ref="scroller" class="min-h-0 flex-1 overflow-auto" tabindex="-1">
-      <div v-if="pending" class="flex flex-col gap-2 p-gut" aria-label="Loading">
+      <div v-if="pending" class="flex flex-col gap-2 p-gut" role="status" aria-label="Loading">
         <div v-for="n in 8" :key="n" class="h-6 bg-paper"></div>
       </div>
       <div v-else-if="error && lines.size === 0" class="p-6">

@@ -24,7 +24,7 @@ const failed = (met: MetShape) => (met.failed.length > 2 ? `${met.failed.slice(0
   <section aria-label="How it has fared" data-test="fared">
     <h3 class="caption border-b border-rule-soft pb-1">How it has fared</h3>
     <p v-if="faultOf(fared)" class="py-1 text-rust" role="alert">{{ messageOf(faultOf(fared)) }}</p>
-    <div v-else-if="fared.isPending.value" class="mt-2 h-12 bg-paper" aria-label="Loading"></div>
+    <div v-else-if="fared.isPending.value" class="mt-2 h-12 bg-paper" role="status" aria-label="Loading"></div>
     <p v-else-if="!trials.length" class="py-1 text-ink-2">{{ heldOut ? "It is held out: what trials found of it is out of sight, until somebody looks in a verdict." : "No trial has asked it yet." }}</p>
     <div v-for="[trial, arms] in trials" :key="trial" class="border-b border-rule-soft py-1">
       <p class="caption">T{{ trial }} · {{ when(arms[0]!.created_at) }}<template v-if="!arms[0]!.as_now"> · <span class="text-straw">the case was changed since</span></template></p>
