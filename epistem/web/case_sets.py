@@ -11,6 +11,7 @@ from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.web.replies import Moment, Shape, SubjectPath, blueprint, reply, transaction
 from epistem.work.case_sets import check_set, numbers_of
+from epistem.work.fared import fared_with
 
 bp = blueprint("case sets")
 
@@ -72,13 +73,14 @@ def delete_set(path: SetPath) -> Response:
 
 
 def _all(tx: Transaction, subject: Subject) -> CaseSetList:
+    fared = fared_with(tx, subject)
     return CaseSetList(
         sets=[
             CaseSetShape(
                 name=each.name,
                 find=each.find,
                 by_hand=each.numbers is not None,
-                cases=len(numbers_of(tx, subject, each)),
+                cases=len(numbers_of(tx, subject, each, fared)),
                 changed_by=each.changed_by,
                 changed_at=each.changed_at,
             )

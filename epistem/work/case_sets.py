@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from epistem.core.cases.filters import Members, filter_from
+from epistem.core.cases.filters import FaredWith, Members, filter_from
 from epistem.core.errors import InvalidInput
 from epistem.store import case_lists, case_sets
 from epistem.store.case_lists import Asked
@@ -17,24 +17,27 @@ from epistem.work.fared import fared_with
 def members(tx: Transaction, subject: Subject) -> Members:
     """Tells the numbers of a set's cases, looked up once; none for a set that is not there."""
     kept = {each.name.casefold(): each for each in case_sets.all_of(tx, subject)}
+    fared = fared_with(tx, subject)
     known: dict[str, Collection[int]] = {}
 
     def told(name: str) -> Collection[int]:
         key = name.casefold()
         if key not in known:
             found = kept.get(key)
-            known[key] = frozenset() if found is None else numbers_of(tx, subject, found)
+            known[key] = frozenset() if found is None else numbers_of(tx, subject, found, fared)
         return known[key]
 
     return told
 
 
-def numbers_of(tx: Transaction, subject: Subject, kept: CaseSet) -> frozenset[int]:
+def numbers_of(
+    tx: Transaction, subject: Subject, kept: CaseSet, fared: FaredWith
+) -> frozenset[int]:
     """Of cases that are not put away. A filter that names a set itself finds nothing by it."""
     if kept.numbers is not None:
         there = case_lists.numbers(tx, subject)
         return frozenset(there) & frozenset(kept.numbers)
-    asked = Asked(filter_from(kept.find), fared=fared_with(tx, subject))
+    asked = Asked(filter_from(kept.find), fared=fared)
     return frozenset(case_lists.numbers(tx, subject, asked))
 
 
@@ -58,4 +61,5 @@ def in_sets(tx: Transaction, subject: Subject, names: Collection[str]) -> frozen
     for name in names:
         if name not in kept:
             raise InvalidInput(f"There is no set “{name}” of these cases.", field="sets")
-    return frozenset[int]().union(*(numbers_of(tx, subject, kept[name]) for name in names))
+    fared = fared_with(tx, subject)
+    return frozenset[int]().union(*(numbers_of(tx, subject, kept[name], fared) for name in names))

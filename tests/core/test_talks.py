@@ -16,6 +16,7 @@ from epistem.core.engine.needs import AskModel, SharedBody
 from epistem.core.engine.run import Run, from_list, replayed
 from epistem.core.errors import InvalidInput
 from epistem.core.trials.talking import Person as Played
+from epistem.core.trials.talking import PersonFailed
 from epistem.core.wire.reply import Reply, Usage
 from epistem.core.words import alternatives, stands_in
 
@@ -103,7 +104,8 @@ def test_a_model_is_asked_where_no_rule_is_met_and_may_end_the_talk():
     assert talked(case, ["x", "y"]) == (["one"], None, True)
     assert talked(case, ["x", "y"], {1: " Me: black\n"})[:2] == (["one", "black"], None)
     assert talked(case, ["x", "y"], {1: "DONE."})[:2] == (["one"], "done")
-    assert talked(case, ["x", "y"], {1: "**Leaving**"})[:2] == (["one"], "gave up")
+    assert talked(case, ["x", "y"], {1: "**LEAVING**"})[:2] == (["one"], "gave up")
+    assert talked(case, ["x", "y"], {1: "Done"})[:2] == (["one", "Done"], None)
     assert talked(case, ["x", "y"], {1: ""})[:2] == (["one", "(Nothing said for a while.)"], None)
     assert talked(case, ["x", "your passport?"])[:2] == (["one"], "gave up")
     many = dict.fromkeys(range(9), "and?")
@@ -139,6 +141,9 @@ def test_the_program_asks_the_person_in_turn_and_its_replay_is_the_original():
     asked = json.loads(needs[3].body.content)["messages"]
     assert [m["role"] for m in asked] == ["system", "user", "assistant", "user"]
     assert (needs[1].model, needs[1].seed, needs[3].path) == ("actor", 1, "1.person")
+    cut = Run(Played(case, "hi", {"actor": model}).says(["Colour?"]))
+    with pytest.raises(PersonFailed, match="was cut off before it said a word"):
+        cut.give(Reply("", "length", Usage(), "m", reasoning="Well"))
     nobody = Played(case, "hi", {})
     with pytest.raises(InvalidInput, match="actor, which plays the person, is not in the list"):
         next(nobody.says(["Colour?"]))

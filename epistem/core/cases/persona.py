@@ -10,11 +10,10 @@ from pydantic import Field
 
 from epistem.core.cases.silence import spoken
 from epistem.core.shapes import Document, said
-from epistem.core.words import folded
 
 USUAL_PATIENCE = 3
-LONGEST_REPLY = 300
-"""Tokens that they may say at a time."""
+LONGEST_REPLY = 1_000
+"""Tokens that the model may take for what they say, and to think of it."""
 MOST_SAID = 4_000
 Left = Literal["done", "gave up", ""]
 
@@ -85,12 +84,12 @@ def heard(reply: str) -> tuple[str, Left]:
         :MOST_SAID
     ]
     head, _, last = text.rpartition("\n")
-    match folded(last):
-        case "done":
+    match re.sub(r"[\W_]+", "", last):  # in capitals: “Done” may be what they say
+        case "DONE":
             return head.strip(), "done"
-        case "leaving" | "leave":
+        case "LEAVING":
             return head.strip(), "gave up"
-        case "silence" | "":
+        case "SILENCE" | "":
             return head.strip() or spoken("(silence)"), ""
     return text, ""
 

@@ -63,6 +63,10 @@ class Person:
         except EpistemError as error:
             why = f"{persona.model}, which plays the person, did not answer: {error.message}"
             raise PersonFailed(why) from error
+        if not reply.text.strip() and reply.finish_reason == "length":
+            raise PersonFailed(
+                f"{persona.model}, which plays the person, was cut off before it said a word."
+            )
         self._replies[at] = reply.text
         return talked(self._case, answers, self._replies)
 
