@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from epistem.core.cases.filters import ALL, Fared, FaredWith
+from epistem.core.cases.pair import VARIATIONS
 from epistem.core.trials.fared import FELL, fared_by_case, strips
 from epistem.core.trials.names import arm_names
 from epistem.store import fared as store
@@ -17,6 +18,8 @@ from epistem.store.subjects import Subject
 TRIALS_BACK = 12
 """So many trials of a version are looked through, newest first, for a case's latest result."""
 MOST_MET = 40
+MOST_LOOKED = MOST_MET * (len(VARIATIONS) + 1)
+"""A trial may have asked a case in all its variations, too."""
 MOST_SHOWN = 400
 
 
@@ -135,8 +138,10 @@ class Met:
 def fared_of(tx: Transaction, subject: Subject, number: int) -> list[Met]:
     """What met the case, the newest trial first and its arms in order."""
     found: list[Met] = []
-    for trial_id, at, as_now in store.trials_of_case(tx, subject, number, MOST_MET):
+    for trial_id, at, as_now in store.trials_of_case(tx, subject, number, MOST_LOOKED):
         trial = trials.get(tx, trial_id)
+        if at >= trial.cases:
+            continue  # a variation of it
         arms = trials.arms_of(tx, trial_id)
         marks = store.marks_at(tx, trial, range(len(arms)), [at])
         letters = strips(marks, trial.required, trial.plan.repeats)

@@ -14,6 +14,7 @@ from epistem.work import anew
 from epistem.work import cases as keeping
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
+from epistem.work.fared import fared_of
 from tests.kit.running import OPTIONS, carry_out, put_model, runner_of, status_of
 from tests.kit.subjects import library, start_trial
 
@@ -124,7 +125,9 @@ def test_variations_count_with_their_case_and_are_judged_by_nothing_else(databas
     assert desk.found(trial, 12, measure=0) == [[]] * 4
     with database.transaction() as tx:
         steady = evidence_of(tx, trial).verdict.rates[0][1]
+        met = fared_of(tx, desk.subject, 1)
     assert (steady.value, steady.answers, steady.cases) == (0.5, 24, 6)
+    assert [(each.position, each.arm) for each in met] == [(0, 0), (0, 1)]
 
 
 def test_an_original_without_an_answer_leaves_its_pair_untold(database, desk, model_server, runner):
