@@ -94,7 +94,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
           <span v-if="page.repeats > 10" class="font-mono">{{ repeat + 1 }} of {{ page.repeats }}</span>
         </span>
       </div>
-      <div v-if="input.length" class="max-h-13.5 overflow-auto pt-1">
+      <div v-if="input.length" tabindex="0" role="region" aria-label="Its inputs" class="max-h-13.5 overflow-auto pt-1">
         <p v-for="[key, value] in input" :key="key" class="text-sm text-ink-2">
           <span class="mr-2 font-mono text-xs text-slate">{{ key }}</span>
           <span class="whitespace-pre-wrap">{{ readText(value) }}</span>
