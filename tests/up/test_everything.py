@@ -64,6 +64,20 @@ class TestDemo:
         assert [each["word"] for each in tone["differences"] if each["arm"] == 1] == ["higher"]
         assert verdict["trust"][at["judge.rubric"]]["trusted"]
 
+    def test_a_changed_booking_moves_the_fare_more_often_with_the_rules_as_steps(self, demo):
+        [line] = [
+            each for each in demo.get("/subjects")["subjects"] if each["name"] == "fare-record"
+        ]
+        trial, verdict = (
+            demo.get(f"/trials/{line['latest_trial']}{more}") for more in ("", "/verdict")
+        )
+        at = {measure["key"]: measure["index"] for measure in verdict["measures"]}
+        words = {(c["arm"], c["measure"]): c["word"] for c in verdict["comparisons"]}
+        assert words[1, at["outcome.moves"]] == "better"
+        assert verdict["rates"][1][at["outcome.moves"]]["cases"] == 18
+        assert verdict["rates"][1][at["outcome.steady"]]["cases"] == 30
+        assert trial["asked"] > trial["cases"] == 30
+
     def test_talks_by_rules_go_their_own_ways_and_asking_one_thing_at_a_time_pays(self, demo):
         [line] = [each for each in demo.get("/subjects")["subjects"] if each["name"] == "lost-item"]
         trial, verdict = (
