@@ -85,12 +85,13 @@ def phrases_in(
 ) -> list[Span]:
     """Every place where the words of a phrase stand one after the other."""
     places = [(m.start(), m.end(), _key(m[0], exact)) for m in _WORD.finditer(text)]
-    starts: dict[str, list[int]] = {}
+    starts: dict[str, list[int]] = {keys[0]: [] for _, keys in phrases if keys}
     for at, (_, _, key) in enumerate(places):
-        starts.setdefault(key, []).append(at)
+        if key in starts:
+            starts[key].append(at)
     spans = []
     for phrase, keys in phrases:
-        for at in starts.get(keys[0], ()) if keys else ():
+        for at in starts[keys[0]] if keys else ():
             here = places[at : at + len(keys)]
             if tuple(key for _, _, key in here) == keys and not any(
                 _APART.search(text, one[1], other[0]) for one, other in pairwise(here)
