@@ -67,11 +67,12 @@ def found_now(
         others += [] if original is None else [original]
         wanted |= {(side.arm, at, side.repeat_no) for at in others}
     recorded = _at(tx, trial_id, wanted - there.keys())
+    known = there | recorded
     now: dict[int, list[Judged]] = {}
     late: list[Late] = []
     for side in landing:
         of = pairing.originals.get(side.case_at)
-        before = None if of is None else (there | recorded).get((side.arm, of, side.repeat_no))
+        before = None if of is None else known.get((side.arm, of, side.repeat_no))
         if before is not None and side.answer is not None:
             now[side.cell_id] = pairing.judge(tx, side, before.answer)
         for at in pairing.paired_with.get(side.case_at, ()):

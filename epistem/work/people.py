@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case, title_of
-from epistem.core.cases.talk import Talked
+from epistem.core.cases.talk import Talked, talked
 from epistem.core.engine.run import Run
 from epistem.core.trials.talking import Person
 from epistem.models.client import ModelClient
@@ -32,19 +32,22 @@ def person_says(
 ) -> Heard:
     """To the last of these answers; `said` is what they said before. Raises PersonFailed where the model
     that plays them gives no reply."""
+    replies = dict(enumerate(said))
+    told = talked(case, answers, replies)
+    if not told.asks:  # a look, at each letter that is typed in a rule: nothing is written for it
+        return Heard(told, 0.0)
     people = _people(database, case)
-    person = Person(case, opening or title_of(case), people.asked, dict(enumerate(said)))
+    person = Person(case, opening or title_of(case), people.asked, replies)
     driven = Driven(Run(person.talked(answers)))
-    if driven.run.need is not None:
-        asyncio.run(_drive(database, people, driven))
+    asyncio.run(_drive(database, people, driven))
     cents = sum(call_of(made, people.models[made.need.model], people).cents for made in driven.made)
     return Heard(driven.result, cents)
 
 
 def _people(database: Database, case: Case) -> People:
-    persona = case.person.persona if case.person else None
-    if persona is None:
-        return People(database, {}, {}, hurried=True)
+    assert case.person is not None
+    persona = case.person.persona
+    assert persona is not None, "nobody else is asked"
     with database.transaction() as tx:
         known = {model.name: model for model in models.all_of(tx) if model.name == persona.model}
         ids = {name: entries.keep(tx, model) for name, model in known.items()}

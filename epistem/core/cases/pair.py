@@ -33,7 +33,7 @@ class Pair(Document):
     """`of` is the number of the original among the subject's cases."""
 
     of: int = Field(ge=1, le=2**31)
-    kind: Literal["changed"] | Variation = said("changed")
+    kind: Literal["changed", Variation] = said("changed")
     moves: list[Move] = said(max_length=MOST_MOVES)
 
     @property

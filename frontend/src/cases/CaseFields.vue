@@ -98,13 +98,13 @@ defineExpose({ focus });
         </select>
       </label>
     </div>
-    <div v-if="showsTools" class="grid grid-cols-[2fr_2fr_1fr] gap-4">
+    <div v-if="showsTools" class="grid grid-cols-[minmax(0,2fr)_minmax(0,2fr)_minmax(0,1.2fr)] gap-4">
       <label class="flex flex-col gap-1" data-field="tools">
-        <span>Tools it calls <span class="caption">(in order, one a line)</span></span>
+        <span title="In this order, one a line">Tools it calls</span>
         <textarea v-model="texts.tools" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm" placeholder='book {"seats": 2}' data-test="case-tools"></textarea>
       </label>
       <label class="flex flex-col gap-1" data-field="neverTools">
-        <span>Tools it never calls <span class="caption">(one a line)</span></span>
+        <span title="One a line">Tools it never calls</span>
         <textarea v-model="texts.neverTools" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm"></textarea>
       </label>
       <label class="flex flex-col gap-1" data-field="within">
@@ -117,9 +117,9 @@ defineExpose({ focus });
       <span>Tags <span class="caption">(commas between)</span></span>
       <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" data-test="case-tags" />
     </label>
-    <div class="grid grid-cols-[2fr_2fr_1fr] gap-4">
+    <div class="grid grid-cols-[minmax(0,2fr)_minmax(0,2fr)_minmax(0,1.2fr)] gap-4">
       <label class="flex flex-col gap-1" data-field="labelled">
-        <span>Labels that people gave it <span class="caption">(one a line)</span></span>
+        <span title="Who gave it which label, one a line">Labels by people</span>
         <textarea v-model="texts.labelled" rows="1" class="field field-sizing-content max-h-30 w-full" placeholder="Ann: refund" data-test="case-labelled"></textarea>
       </label>
       <label class="flex flex-col gap-1" data-field="note">
@@ -127,7 +127,7 @@ defineExpose({ focus });
         <textarea v-model="texts.note" rows="1" class="field field-sizing-content max-h-30 w-full" placeholder="What is worth knowing of it"></textarea>
       </label>
       <label class="flex flex-col gap-1" data-field="owner">
-        <span>Who answers for it</span>
+        <span title="Who answers for it">Owner</span>
         <input v-model="texts.owner" class="field" />
       </label>
     </div>

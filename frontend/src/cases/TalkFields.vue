@@ -8,7 +8,7 @@ const texts = defineModel<Texts>({ required: true });
 <template>
   <div class="grid grid-cols-2 gap-4">
     <label class="flex flex-col gap-1" data-field="collect">
-      <span>It finds out <span class="caption">(one a line; by 3: after three answers at the latest)</span></span>
+      <span title="One a line; (by 3): after three answers at the latest">It finds out <span class="caption">(one a line)</span></span>
       <textarea v-model="texts.collect" rows="2" class="field field-sizing-content max-h-40 w-full font-serif" placeholder="colour: dark red | crimson&#10;date: Monday (by 3)" data-test="case-collect"></textarea>
     </label>
     <label class="flex flex-col gap-1" data-field="neverAsks">
@@ -16,7 +16,7 @@ const texts = defineModel<Texts>({ required: true });
       <textarea v-model="texts.neverAsks" rows="2" class="field field-sizing-content max-h-40 w-full font-serif" placeholder="passport | date of birth" data-test="case-never-asks"></textarea>
     </label>
     <label class="flex flex-col gap-1" data-field="result">
-      <span>Its result, known by <span class="caption">(only after all that is found out)</span></span>
+      <span title="It comes only after all that is found out">Its result, known by</span>
       <input v-model="texts.result" class="field" placeholder="is noted | see to it" data-test="case-result" />
     </label>
     <label class="flex flex-col gap-1" data-field="goodbye">

@@ -14,12 +14,12 @@ const earlier = useEarlier(computed(() => props.name), computed(() => props.page
 const changes = useCaseChanges(() => props.name);
 const versions = computed(() => earlier.data.value?.earlier ?? []);
 
-/** The value at `expect.label`; what is not there is said to be nothing. */
+/** The value at `expect.label`; "" for what is not there. */
 function valueAt(content: object, path: string): string {
   const [field, inner] = path.split(/\.(.*)/s);
   const outer = (content as Record<string, unknown>)[field!];
   const value = inner ? (outer as Record<string, unknown> | undefined)?.[inner] : outer;
-  return readText(value) || "nothing";
+  return readText(value);
 }
 async function bringBack(version: EarlierCase): Promise<void> {
   try {
@@ -41,7 +41,7 @@ async function bringBack(version: EarlierCase): Promise<void> {
         <button type="button" class="link text-sm" data-test="be-so-again" @click="bringBack(version)">make it so again</button>
       </p>
       <p v-for="field in version.changed" :key="field" class="line-clamp-3">
-        <span class="mr-2 font-mono text-xs text-slate">{{ field }}</span><del class="font-serif text-ink-2 decoration-rust">{{ valueAt(version.content, field) }}</del>
+        <span class="mr-2 font-mono text-xs text-slate">{{ field }}</span><del v-if="valueAt(version.content, field)" class="font-serif text-ink-2 decoration-rust">{{ valueAt(version.content, field) }}</del><span v-else class="text-ink-2">was empty</span>
       </p>
     </div>
   </details>
