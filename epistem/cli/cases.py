@@ -112,11 +112,13 @@ def write_out(
     """Write the cases of SUBJECT as JSON lines, which read back to the same cases, or as CSV."""
     from epistem.core.cases.files.writing import csv_of, jsonl_of
     from epistem.store import case_lists, subjects
+    from epistem.work.originals import originals_of
 
     with open_store(database, home).transaction() as tx:
         where = subjects.get(tx, subject)
         kept = [each.content for each in case_lists.found(tx, where, _asked(tx, where, find))]
-    output.writelines(csv_of(kept) if kind == "csv" else jsonl_of(kept))
+        originals = originals_of(tx, where, kept)
+    output.writelines(csv_of(kept) if kind == "csv" else jsonl_of(kept, originals))
 
 
 @cases.command("list")

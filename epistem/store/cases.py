@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from epistem.core.cases.content import Case, checked, title_of, words_of
 from epistem.core.cases.filters import Has, has
@@ -18,6 +18,7 @@ from epistem.store.documents import dumps
 from epistem.store.subjects import Subject
 
 _A_TIME = 500
+_T = TypeVar("_T")
 _COLUMNS = "id, number, revision, content, updated_at, deleted_at, changed_by"
 
 
@@ -91,11 +92,33 @@ def all_of(tx: Transaction, subject: Subject) -> list[KeptCase]:
 
 def there(tx: Transaction, subject: Subject, numbers: Collection[int]) -> set[int]:
     """Which of these numbers a case has, whether it is put away or not."""
-    if not numbers:
-        return set()
-    told = ", ".join(["%s"] * len(numbers))
-    sql = f"SELECT number FROM cases WHERE subject_id = %s AND number IN ({told})"
-    return {int(row[0]) for row in tx.rows(sql, (subject.id, *numbers))}
+    found: set[int] = set()
+    for some in _some_at_a_time(sorted(numbers)):
+        sql = f"SELECT number FROM cases WHERE subject_id = %s AND number IN ({_marks(some)})"
+        found |= {int(row[0]) for row in tx.rows(sql, (subject.id, *some))}
+    return found
+
+
+def numbered(tx: Transaction, subject: Subject, numbers: Collection[int]) -> list[KeptCase]:
+    """Those of these numbers that there are, put away or not."""
+    found: list[KeptCase] = []
+    for some in _some_at_a_time(sorted(numbers)):
+        sql = f"SELECT {_COLUMNS} FROM cases WHERE subject_id = %s AND number IN ({_marks(some)})"
+        found += [_from_row(row) for row in tx.rows(sql, (subject.id, *some))]
+    return found
+
+
+def numbers_asking(tx: Transaction, subject: Subject, asked: Collection[bytes]) -> dict[bytes, int]:
+    """By what it asks (`asked_hash`) the number of the first case that does; one that is put away where no
+    other does."""
+    found: dict[bytes, int] = {}
+    for some in _some_at_a_time([each for each in set(asked) if each]):
+        found |= tx.rows(
+            "SELECT asked, number FROM cases WHERE subject_id = %s "
+            f"AND asked IN ({_marks(some)}) ORDER BY deleted_at IS NULL, number DESC",
+            (subject.id, *some),
+        )
+    return found
 
 
 MOST_PAIRED = 100
@@ -217,11 +240,10 @@ def _kept_by(
     tx: Transaction, subject: Subject, column: str, values: Sequence[Any]
 ) -> dict[Any, KeptCase]:
     found: dict[Any, KeptCase] = {}
-    for start in range(0, len(values), _A_TIME):
-        some = values[start : start + _A_TIME]
+    for some in _some_at_a_time(values):
         for row in tx.rows(
             f"SELECT {_COLUMNS}, {column} FROM cases WHERE subject_id = %s AND deleted_at IS NULL "
-            f"AND {column} IN ({', '.join(['%s'] * len(some))}) ORDER BY number DESC",
+            f"AND {column} IN ({_marks(some)}) ORDER BY number DESC",
             (subject.id, *some),
         ):
             found[row[-1]] = _from_row(row[:-1])
@@ -253,6 +275,15 @@ def told_apart_by(case: Case) -> tuple[bytes, str | None, str, str, int]:
     """What it asks, its key, its owner and origin, and what it has, as they stand in a row."""
     small = case.owner.casefold(), case.origin.casefold()
     return asked_hash(case), case.key or None, *small, int(has(case))
+
+
+def _some_at_a_time(values: Sequence[_T]) -> Iterator[Sequence[_T]]:
+    for start in range(0, len(values), _A_TIME):
+        yield values[start : start + _A_TIME]
+
+
+def _marks(values: Sequence[Any]) -> str:
+    return ", ".join(["%s"] * len(values))
 
 
 def _line_of(case: Case) -> tuple[Any, ...]:

@@ -17,7 +17,8 @@ from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
     case_batches,  # noqa: F401 (its routes belong to the blueprint of cases)
-    case_history,  # noqa: F401 (so do these)
+    case_doubles,  # noqa: F401 (so do these)
+    case_history,  # noqa: F401
     case_pairs,  # noqa: F401 (and these)
     case_sets,
     cases,

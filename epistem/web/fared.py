@@ -69,7 +69,6 @@ class DoubleShape(Shape):
     other_title: str
     one_labels: list[str]
     other_labels: list[str]
-    other_tags: list[str]
     contradict: bool
 
 

@@ -6,9 +6,12 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.content import Case, title_of
+from epistem.core.cases.person import Ended
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
+from epistem.core.shapes import Document
 from epistem.store import subjects, tries
+from epistem.web.findings import FindingShape, finding_shape
 from epistem.web.pages import fitting
 from epistem.web.replies import (
     Moment,
@@ -19,6 +22,7 @@ from epistem.web.replies import (
 )
 from epistem.web.tries import bp  # one path has routes of both, and is described by one blueprint
 from epistem.web.try_shapes import TriedAnswer
+from epistem.work.checking import at_its_end
 from epistem.work.tries import Asked
 
 
@@ -85,6 +89,27 @@ def get_try(path: TryPath) -> Response:
     with transaction() as tx:
         found = tries.get(tx, subjects.get(tx, path.name), path.try_id)
     return reply(KeptTry.model_validate(vars(found)))
+
+
+class Ending(Document):
+    ended: Ended
+
+
+class AtItsEnd(Shape):
+    """What the plain checks find now; those that a model judges by are not asked again."""
+
+    findings: list[FindingShape]
+
+
+@bp.post(
+    "/subjects/<name>/tries/<int:try_id>/end", responses={200: AtItsEnd}, operation_id="endTry",
+    summary="What is found of a try as the last answer of a talk that ended so",
+)  # fmt: skip
+def end_try(path: TryPath, body: Ending) -> Response:
+    """Nothing is kept."""
+    with transaction() as tx:
+        found = at_its_end(tx, subjects.get(tx, path.name), path.try_id, body.ended)
+    return reply(AtItsEnd(findings=[finding_shape(*each) for each in found]))
 
 
 def _line(found: tries.TryLine) -> TryLine:

@@ -34,6 +34,7 @@ from epistem.web.replies import (
 )
 from epistem.work import imports as work
 from epistem.work.finding import asked_for
+from epistem.work.originals import originals_of
 
 bp = blueprint("imports")
 
@@ -233,7 +234,8 @@ def get_cases_file(path: SubjectPath, query: ExportQuery) -> Response:
         subject = subjects.get(tx, path.name)
         asked = asked_for(tx, subject, query.find)
         kept = [each.content for each in case_lists.found(tx, subject, asked)]
-    lines = csv_of(kept) if query.as_ == "csv" else jsonl_of(kept)
+        originals = originals_of(tx, subject, kept)
+    lines = csv_of(kept) if query.as_ == "csv" else jsonl_of(kept, originals)
     kind = "text/csv; charset=utf-8" if query.as_ == "csv" else "application/jsonl"
     response = Response((line.encode() for line in lines), content_type=kind)
     name = f"{path.name}-cases.{query.as_}"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from epistem.core.cases.alike import asked_text, near_duplicates
@@ -14,6 +14,7 @@ from epistem.store import case_lists, drafts
 from epistem.store.case_lists import Asked
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
+from epistem.store.doubles import apart
 from epistem.store.subjects import Subject
 from epistem.work.fared import fared_with
 
@@ -35,7 +36,6 @@ class Double:
     other_title: str
     one_labels: list[str]
     other_labels: list[str]
-    other_tags: list[str]
     contradict: bool
 
 
@@ -59,7 +59,7 @@ class Review:
 
 def review(tx: Transaction, subject: Subject) -> Review:
     kept = case_lists.found(tx, subject)
-    doubles = _doubles(kept)
+    doubles = _doubles(kept, apart(tx, subject))
     fared = fared_with(tx, subject)
     labels = Counter(label for each in kept for label in _labels(each))
     for label in labels_of(drafts.get(tx, subject).content.reply):
@@ -80,12 +80,12 @@ def review(tx: Transaction, subject: Subject) -> Review:
     )
 
 
-def _doubles(kept: Sequence[KeptCase]) -> list[Double]:
+def _doubles(kept: Sequence[KeptCase], apart: Collection[tuple[int, int]]) -> list[Double]:
     pairs = near_duplicates([asked_text(each.content) for each in kept])
     found = []
     for pair in pairs:
         one, other = kept[pair.one], kept[pair.other]
-        if _paired(one, other):
+        if _paired(one, other) or (one.number, other.number) in apart:
             continue
         mine, theirs = _labels(one), _labels(other)
         found.append(
@@ -97,7 +97,6 @@ def _doubles(kept: Sequence[KeptCase]) -> list[Double]:
                 title_of(other.content),
                 mine,
                 theirs,
-                other.content.tags,
                 bool(mine and theirs) and not set(mine) & set(theirs),
             )
         )

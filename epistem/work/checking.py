@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from time import perf_counter
 from typing import NamedTuple
 
 from epistem.core.cases.content import Case, Expectation, title_of
+from epistem.core.cases.person import Ended
 from epistem.core.checks.base import Answer, Spent, ToolUse
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.offers.rules import FoundRule, rules_of
@@ -20,6 +22,7 @@ from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.store.tries import KeptTry
 from epistem.work import fragments
+from epistem.work.tries import FoundBy, named
 
 
 class OnBench(NamedTuple):
@@ -64,6 +67,18 @@ def rules_in_draft(tx: Transaction, subject: Subject) -> list[FoundRule]:
     """The rules that stand in the draft's own words, fragments filled in, beside the subject's checks."""
     prompt = fragments.filled_in(tx, drafts.get(tx, subject).content)
     return rules_of(prompt, subject.checks_for(prompt.reply))
+
+
+def at_its_end(tx: Transaction, subject: Subject, try_id: int, ended: Ended) -> list[FoundBy]:
+    """What the plain checks find of a try that was the last answer of a talk, which ended so. Raises NotFound
+    for one that is not there."""
+    kept = tries.get(tx, subject, try_id)
+    answer, case = of_try(kept)
+    uses, reply = subject.checks_for(kept.content.reply), kept.content.reply
+    rows = measures_of(uses, reply, strict=False)
+    ground = ground_of(kept.content, case)
+    found = Bench(uses, reply, strict=False).judge(replace(answer, ended=ended), ground)
+    return sorted(named(rows, found), key=lambda each: each.measure.index)
 
 
 def of_try(kept: KeptTry) -> tuple[Answer, Case]:

@@ -13,7 +13,7 @@ from typing import Literal, NamedTuple
 
 from pydantic import Field
 
-from epistem.core.cases.content import Case, checked, title_of
+from epistem.core.cases.content import Case, checked
 from epistem.core.cases.files.building import Built, Cases, Wanted, build, over
 from epistem.core.cases.files.columns import Column, guessed, known_names
 from epistem.core.cases.files.reading import HowToRead, ReadFile, read_file
@@ -29,6 +29,7 @@ from epistem.store.cases import KeptCase
 from epistem.store.database import Database, Transaction
 from epistem.store.imports import Came, Import
 from epistem.store.subjects import Subject
+from epistem.work import originals
 from epistem.work.cases import attach_needed
 
 A_BATCH = 250
@@ -164,27 +165,10 @@ def _built(
     if columns is None:
         columns = [] if read.table.whole else guessed(read.table, wanted.inputs, wanted.labels)
     made = build(read.table, columns, wanted, read.images, f"from {coming.file}"[:200])
-    _without_lost_pairs(tx, subject, made)
+    originals.without_lost(tx, subject, made)
     if reading.tags:
         made.built = [_tagged(each, reading.tags) for each in made.built]
     return read, columns, wanted, made
-
-
-def _without_lost_pairs(tx: Transaction, subject: Subject, made: Cases) -> None:
-    """A case whose original is not among the subject's cases is a bad row."""
-    paired = {each.case.pair.of for each in made.built if each.case.pair}
-    missing = paired - cases.there(tx, subject, paired)
-    if not missing:
-        return
-    whole = []
-    for each in made.built:
-        if each.case.pair is None or each.case.pair.of not in missing:
-            whole.append(each)
-            continue
-        reason = f"is paired with case {each.case.pair.of}, which is not among these cases"
-        made.bad.append(BadRow(each.line, reason, title_of(each.case)))
-    made.built = whole
-    made.bad.sort(key=lambda bad: bad.line)
 
 
 def _tagged(built: Built, tags: Sequence[str]) -> Built:
@@ -211,6 +195,7 @@ def _once_each(made: Cases) -> tuple[list[Built], list[BadRow]]:
 
 
 def _sorted(tx: Transaction, subject: Subject, built: Sequence[Built]) -> list[Sorted]:
+    built = originals.found(tx, subject, built)
     there = cases.same(tx, subject, [each.case for each in built])
     rows = []
     for each, kept in zip(built, there, strict=True):
@@ -243,6 +228,8 @@ def _keep_batch(
 
 
 def _batches(built: Sequence[Built]) -> Iterator[list[Built]]:
-    waiting = iter(built)
-    while batch := list(islice(waiting, A_BATCH)):
-        yield batch
+    """A paired case comes in a later one than its original, whose number it is to have."""
+    for level in originals.by_levels(built):
+        waiting = iter(level)
+        while batch := list(islice(waiting, A_BATCH)):
+            yield batch

@@ -251,7 +251,7 @@ async def finish(a_try: SentTry, client: ModelClient, driven: Driven[Answered]) 
         answer_, ground = _answer(a_try, tried), _ground(a_try)
         asking = Driven(Run(bench.deliberate(answer_, ground, a_try.judges.asked)))
         await carry_out(client, a_try.endpoint, asking, aside=a_try.judges)
-        tried.findings += _named(rows, asking.result)
+        tried.findings += named(rows, asking.result)
         tried.findings.sort(key=lambda each: each.measure.index)
         tried.judged = [judging_call(made, a_try.judges) for made in asking.made]
     return tried
@@ -271,12 +271,10 @@ def judged(a_try: SentTry, answered: Answered, made: list[Made]) -> Tried:
         bench, rows = _bench(a_try)
         goes_on = _goes_on(a_try)
         found_by = bench.judge(_answer(a_try, tried), _ground(a_try), goes_on=goes_on)
-        tried.findings = _named(rows, found_by)
+        tried.findings = named(rows, found_by)
         tried.not_checked = [fault for fault in bench.faults if fault]
         if goes_on and bench.at_the_end:
-            tried.not_checked.append(
-                f"Told in trials, once a talk is over: {', '.join(bench.at_the_end)}."
-            )
+            tried.not_checked.append(f"Told once a talk is over: {', '.join(bench.at_the_end)}.")
     found = find_json(reply.text) if content.reply.kind == "json" else None
     if found:
         tried.value = found.value
@@ -341,5 +339,6 @@ def _bench(a_try: SentTry) -> tuple[Bench, list[Measure]]:
     return Bench(uses, reply, strict=False), measures_of(uses, reply, strict=False)
 
 
-def _named(rows: Sequence[Measure], found: Sequence[Judged]) -> list[FoundBy]:
+def named(rows: Sequence[Measure], found: Sequence[Judged]) -> list[FoundBy]:
+    """Each with its row."""
     return [FoundBy(rows[each.measure], each.finding) for each in found]

@@ -156,6 +156,8 @@ def test_a_played_person_is_written_and_the_talk_plays_itself(page, make):
     page.until(lambda: len(page.all("column-ended")) == 2)
     assert {each.text for each in page.all("column-ended")} == {"The talk ended: done"}
     assert page.all("user-turn")
+    for column in page.all("column"):
+        page.until(lambda it=column: "colour" in it.text and "Told once" not in it.text)
 
 
 def test_what_a_case_was_before_can_be_so_again(page, make):

@@ -322,7 +322,7 @@ cases = st.builds(
 @settings(max_examples=80, deadline=None)
 @given(st.lists(cases, min_size=1, max_size=5, unique_by=lambda case: case.key or id(case)))
 def test_what_goes_out_as_json_lines_comes_back_equal_whatever_its_types(given_cases):
-    read = read_file("cases.jsonl", "".join(jsonl_of(given_cases)).encode())
+    read = read_file("cases.jsonl", "".join(jsonl_of(given_cases, {})).encode())
     assert read.table.whole
     done = build(read.table, [], Wanted())
     assert not done.bad

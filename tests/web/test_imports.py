@@ -5,6 +5,7 @@ import threading
 
 import pytest
 
+from epistem.core.cases.content import Case
 from epistem.core.errors import Conflict
 from epistem.core.prompts.content import blank_prompt
 from epistem.store import case_lists, cases, imports, subjects
@@ -184,6 +185,57 @@ def test_subjects_do_not_see_each_others_files(api, inlet, database):
         assert subjects.get(tx, "elsewhere").name == "elsewhere"
 
 
+def test_a_paired_case_finds_its_original_in_another_prompt(api, inlet, database):
+    """Where another case has the number that the original had, and where the original comes after it."""
+    texts = ["Is it urgent?", "It is urgent!", "It is URGENT, please!"]
+    for of, text in zip([None, 1, 2], texts, strict=True):
+        pair = (
+            {} if of is None else {"pair": {"of": of, "moves": [{"what": "urgency", "must": "up"}]}}
+        )
+        assert (
+            api.post("/subjects/inlet/cases", {"inputs": {"message": text}, **pair}).status_code
+            == 201
+        )
+    file = api.client.get("/api/v1/subjects/inlet/cases/file?as=jsonl").data
+    with database.transaction() as tx:
+        other = subjects.create(tx, "outlet", "", blank_prompt())
+        cases.keep(tx, other, Case(inputs={"message": "Somebody else"}))
+    assert api.get(f"{BASE}/{begun(api, file, 'again.jsonl')}/look").get_json()["known"] == 3
+    first, *others = file.splitlines(keepends=True)
+    there = "/subjects/outlet/imports"
+
+    def coming(content):
+        begun = api.client.post(
+            f"/api/v1{there}?file=c.jsonl", data=content, content_type="application/octet-stream"
+        )
+        return begun.get_json()["id"]
+
+    lost = api.get(f"{there}/{coming(others[0])}/look").get_json()
+    assert (lost["bad_rows"], "neither in the file nor" in lost["bad"][0]["reason"]) == (1, True)
+    kept = api.post(f"{there}/{coming(b''.join([*others[::-1], first]))}/keep").get_json()
+    assert (kept["status"], kept["done"]) == ("kept", 3)
+    with database.transaction() as tx:
+        told = {
+            each.number: (
+                each.content.inputs["message"],
+                each.content.pair and each.content.pair.of,
+            )
+            for each in cases.all_of(tx, other)
+        }
+    assert told == {
+        1: ("Somebody else", None),
+        2: (texts[0], None),
+        3: (texts[1], 2),
+        4: (texts[2], 3),
+    }
+    said = json.loads(others[0])
+    for broken in ("no hash", 7, "ab" * 40):
+        look = api.get(
+            f"{there}/{coming(json.dumps({**said, 'original': broken}).encode())}/look"
+        ).get_json()
+        assert (look["bad_rows"], look["bad"][0]["reason"][:9]) == (1, "original:")
+
+
 def test_a_review_finds_doubles_contradictions_and_what_is_missing(api, inlet):
     rows = [
         ("Where is my black coat, please?", "lost", ["hard"]),
@@ -205,3 +257,30 @@ def test_a_review_finds_doubles_contradictions_and_what_is_missing(api, inlet):
         ("lost", 3),
     ]
     assert [few["word"] for few in page["few_tags"]] == ["hard"]
+
+
+def test_doubles_are_merged_and_unmerged_in_one_step_or_said_to_be_two(api, inlet):
+    where = "/subjects/inlet/cases"
+    for text, tag in (("Where is my coat?", "wet"), ("where is my coat?", "hard")):
+        api.post(where, {"inputs": {"message": text}, "tags": [tag]})
+
+    def doubles():
+        return [(d["one"], d["other"]) for d in api.get(f"{where}/review").get_json()["doubles"]]
+
+    assert doubles() == [(1, 2)]
+    merged = api.post(f"{where}/merged", {"stays": 1, "goes": 2}).get_json()
+    assert api.get(f"{where}/1").get_json()["content"]["tags"] == ["wet", "hard"]
+    assert (doubles(), list(kept_titles(api))) == ([], [1])
+    assert_problem(api.post(f"{where}/merged", {"stays": 1, "goes": 2}), 422, "goes", "already")
+    assert_problem(api.post(f"{where}/merged", {"stays": 1, "goes": 1}), 422, "other", "one case")
+    assert api.put(f"{where}/merged", merged).status_code == 200
+    assert api.get(f"{where}/1").get_json()["content"]["tags"] == ["wet"]
+    # What was changed since is not undone, nor is the other half of it.
+    merged = api.post(f"{where}/merged", {"stays": 2, "goes": 1}).get_json()
+    api.put(f"{where}/tags", {"numbers": [2], "add": ["late"], "remove": []})
+    assert_problem(api.put(f"{where}/merged", merged), 412, "If-Match", "Case 2")
+    assert list(kept_titles(api)) == [2]
+    api.put(f"{where}/away", {"numbers": [1], "away": False})
+    for apart, found in ((True, []), (False, [(1, 2)])):
+        assert api.put(f"{where}/apart", {"one": 2, "other": 1, "apart": apart}).status_code == 200
+        assert doubles() == found

@@ -3,7 +3,7 @@ import { computed, type Ref, ref, watch } from "vue";
 
 import { api, got, ifMatch } from "./client";
 import { keys } from "./keys";
-import type { Case, CaseEntry, CaseList, CasePage, CaseRevision, EditedCase, ToPerson } from "./schema";
+import type { Case, CaseEntry, CaseList, CasePage, CaseRevision, EditedCase, Ending, ToPerson } from "./schema";
 import { staleIn } from "./stale";
 
 export const A_PAGE = 100;
@@ -176,6 +176,10 @@ export function usePersonSays(body: Ref<ToPerson>, enabled: () => boolean = () =
 /** The same, asked once: where a model plays the person it costs something. */
 export const askPerson = (body: ToPerson) => got(api.POST("/api/v1/talks/next", { body }));
 
+/** What is found of a try as the last answer of a talk that ended so. */
+export const endTry = (name: string, tryId: number, ended: Ending["ended"]) =>
+  got(api.POST("/api/v1/subjects/{name}/tries/{try_id}/end", { params: { path: { name, try_id: tryId } }, body: { ended } }));
+
 /** What is worth a look in the cases: doubles, contradictions, what tells nothing, what is missing. */
 export function useReview(name: Ref<string>) {
   return useQuery({
@@ -255,6 +259,20 @@ export function useCaseChanges(name: () => string) {
       const kept = await got(api.PUT("/api/v1/subjects/{name}/cases/away", { params: { path: { name: name() } }, body: { numbers, away } }));
       await stale.cases(name());
       return kept.cases;
+    },
+    /** One stays, with the tags of both, the other is put away; what undoes it. */
+    merge: async (stays: number, goes: number) => {
+      const merged = await got(api.POST("/api/v1/subjects/{name}/cases/merged", { params: { path: { name: name() } }, body: { stays, goes } }));
+      await stale.cases(name());
+      return async () => {
+        await got(api.PUT("/api/v1/subjects/{name}/cases/merged", { params: { path: { name: name() } }, body: merged }));
+        await stale.cases(name());
+      };
+    },
+    /** Say that two which are alike are no doubles, or take that back. */
+    setApart: async (one: number, other: number, apart: boolean) => {
+      await got(api.PUT("/api/v1/subjects/{name}/cases/apart", { params: { path: { name: name() } }, body: { one, other, apart } }));
+      await stale.cases(name());
     },
     /** Make them what they were before such a change. */
     restore: async (cases: EditedCase[]) => {

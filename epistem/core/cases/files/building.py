@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 from epistem.core.cases.content import Case, Expectation, checked
 from epistem.core.cases.files import packed
 from epistem.core.cases.files.columns import Column, folded
+from epistem.core.cases.files.records import ORIGINAL
 from epistem.core.cases.files.table import BadRow, Row, Table, shown
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Input
@@ -26,11 +27,13 @@ _NO = {"no", "n", "false", "0", "nein", "non"}
 
 class Built(NamedTuple):
     """`given` are the fields that the file tells of, as `inputs.message` or `tags`: the others of a case
-    that is there already stay as they are."""
+    that is there already stay as they are. `original` is the hash of what a paired case's original asks,
+    where the file says it."""
 
     line: int
     case: Case
     given: frozenset[str]
+    original: bytes = b""
 
 
 @dataclass(frozen=True)
@@ -109,13 +112,15 @@ class _Whole:
         self._origin = origin
 
     def __call__(self, row: Row) -> Built:
-        case = _as_case(row.cells)
+        told = dict(row.cells)
+        original = _hash(told.pop(ORIGINAL, ""))
+        case = _as_case(told)
         for name in self._images:
             if case.inputs.get(name) not in (None, ""):
                 checked_image(case.inputs[name], name)
         if not case.origin:
             case = case.model_copy(update={"origin": self._origin})
-        return Built(row.line, case, frozenset(Case.model_fields))
+        return Built(row.line, case, frozenset(Case.model_fields), original if case.pair else b"")
 
 
 class _ByColumns:
@@ -240,6 +245,14 @@ def _as_case(told: Mapping[str, Any]) -> Case:
         return checked(Case.from_json(dict(told)))
     except InvalidInput as error:
         raise InvalidInput(f"{error.field}: {error.message}") from error
+
+
+def _hash(told: Any) -> bytes:
+    if isinstance(told, str) and re.fullmatch(r"([0-9a-f]{64})?", told):
+        return bytes.fromhex(told)
+    raise InvalidInput(
+        f"{ORIGINAL}: {shown(told)} is not what a case asks, as 64 hexadecimal digits"
+    )
 
 
 def _unguarded(value: Any, column: str) -> Any:

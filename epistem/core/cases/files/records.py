@@ -23,7 +23,9 @@ from epistem.core.prompts.yaml_read import read_yaml
 
 MOST_ENTRIES = 600_000
 _SPACE = re.compile(r"[\s,]*")
-_OWN = set(Case.model_fields)
+ORIGINAL = "original"
+"""Beside the fields of a paired case: what its original asks, by its hash in hexadecimal digits."""
+_OWN = {*Case.model_fields, ORIGINAL}
 
 
 def read_records(text: str, kind: Kind) -> Table:

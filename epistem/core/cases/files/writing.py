@@ -5,20 +5,27 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.files.building import GUARDED
+from epistem.core.cases.files.records import ORIGINAL
+from epistem.core.cases.identity import asked_hash
 
 EXPECTED = ("label", "labels", "answer", "must_say", "must_not_say", "known", "refuse")
 REST = ("tags", "turns", "key", "note", "owner", "origin")
 
 
-def jsonl_of(cases: Iterable[Case]) -> Iterator[str]:
-    """A line each."""
+def jsonl_of(cases: Iterable[Case], originals: Mapping[int, Case]) -> Iterator[str]:
+    """A line each. A paired case names its original, given by number, by what that one asks: numbers
+    mean nothing where the file is brought into another prompt."""
     for case in cases:
-        yield json.dumps(case.to_json(), ensure_ascii=False) + "\n"
+        told = case.to_json()
+        original = originals.get(case.pair.of) if case.pair else None
+        if original is not None:
+            told[ORIGINAL] = asked_hash(original).hex()
+        yield json.dumps(told, ensure_ascii=False) + "\n"
 
 
 def csv_of(cases: Sequence[Case]) -> Iterator[str]:

@@ -33,21 +33,28 @@ const few = computed(() => [
 ]);
 const nothing = computed(() => page.value && !page.value.doubles_found && !notes.value.length && !few.value.length);
 
-/** One stays, with the tags of both; the other is put away. */
-async function merge(double: DoubleShape, stays: number): Promise<void> {
-  const goes = stays === double.one ? double.other : double.one;
+/** Done, and said with the way back. */
+async function deal(done: string, work: () => Promise<() => Promise<unknown>>): Promise<void> {
   busy.value = true;
   try {
-    const tagged = stays === double.one && double.other_tags.length ? await changes.tagAll([stays], double.other_tags, []) : [];
-    const away = await changes.putAway([goes], true);
-    say(`Case ${stays} stays, case ${goes} is put away.`, () => {
-      void changes.setAllAway(away, false).then(() => (tagged.length ? changes.restore(tagged) : undefined)).catch((error: unknown) => complain(messageOf(error)));
-    });
+    const undo = await work();
+    say(done, () => void undo().catch((error: unknown) => complain(messageOf(error))));
   } catch (error) {
     complain(messageOf(error));
   } finally {
     busy.value = false;
   }
+}
+/** One stays, with the tags of both; the other is put away. */
+function merge({ one, other }: DoubleShape, stays: number): void {
+  const goes = stays === one ? other : one;
+  void deal(`Case ${stays} stays, case ${goes} is put away.`, () => changes.merge(stays, goes));
+}
+function keepBoth({ one, other }: DoubleShape): void {
+  void deal(`Cases ${one} and ${other} are two, and are not pointed out again.`, async () => {
+    await changes.setApart(one, other, true);
+    return () => changes.setApart(one, other, false);
+  });
 }
 const SIDES = ["one", "other"] as const;
 </script>
@@ -91,6 +98,7 @@ const SIDES = ["one", "other"] as const;
             <span class="font-mono text-sm" :class="double.contradict ? 'text-rust' : 'text-ink-2'">{{ double[`${side}_labels`].join(" or ") }}</span>
             <button type="button" class="link text-sm" :disabled="busy" :data-test="`stays-${side}`" @click="merge(double, double[side])">keep this one</button>
           </div>
+          <p class="text-right"><button type="button" class="link text-sm" :disabled="busy" data-test="keep-both" @click="keepBoth(double)">keep both</button></p>
         </li>
         <li v-if="page.doubles_found > page.doubles.length" class="caption py-1">and {{ (page.doubles_found - page.doubles.length).toLocaleString("en") }} more pairs; they come up as these are dealt with</li>
       </ol>

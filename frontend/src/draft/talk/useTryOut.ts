@@ -1,10 +1,10 @@
 import { computed, onScopeDispose, ref, toRaw, watch } from "vue";
 
 import { recall, rememberText } from "@/keep/storage";
-import { askPerson, usePersonSays } from "@/api/cases";
+import { askPerson, endTry, usePersonSays } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/subjects";
-import type { Asked, CasePage, Expectation, Input, Person, Prompt, ToPerson, TryOut } from "@/api/schema";
+import type { Asked, CasePage, Ending, Expectation, Input, Person, Prompt, ToPerson, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
@@ -268,8 +268,9 @@ export function useTryOut(name: string, given: Given) {
           case: person,
         });
         spent.value.cents += next.cents;
-        each.ended = next.ended ?? "";
-        if (mine !== round || next.said === null) return;
+        if (mine !== round) return;
+        if (next.ended) await end(each, next.ended);
+        if (next.said === null) return;
         if (each === columns.value[0]) userTurns.value.push(next.said);
         goOn(each, next.said);
       } catch (wrong) {
@@ -281,6 +282,26 @@ export function useTryOut(name: string, given: Given) {
       await ask(id, seed);
     }
   }
+
+  /** Its last answer was the talk's last: what needs the end of a talk is found now. What models judged stays. */
+  async function end(each: Column, ended: Ending["ended"]): Promise<void> {
+    each.ended = ended;
+    const { answer } = each;
+    if (!answer?.try_id) return;
+    const { findings } = await endTry(name, answer.try_id, ended);
+    if (each.answer !== answer) return;
+    const judged = answer.findings.filter(({ measure }) => findings.every((found) => found.measure !== measure));
+    answer.findings = [...findings, ...judged].sort((one, other) => one.measure - other.measure);
+    answer.not_checked = answer.not_checked.filter((why) => !why.startsWith("Told once a talk is over"));
+  }
+  // A talk played by hand ends by the rules of the case's person, for the first column.
+  watch(
+    () => (says.isPlaceholderData.value ? null : byRules.value?.ended),
+    (ended) => {
+      const first = columns.value[0];
+      if (ended && first?.answer && !first.ended) end(first, ended).catch((wrong: unknown) => (first.error = messageOf(wrong)));
+    },
+  );
 
   async function editTurn(at: number, text: string): Promise<void> {
     if (busy.value) return;
