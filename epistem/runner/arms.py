@@ -17,6 +17,7 @@ from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
+from epistem.core.prompts.tools import with_told
 from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.talking import Person, opening_of
@@ -96,11 +97,12 @@ class ArmAtWork:
         def body_after(turns: Sequence[Turn]) -> SharedBody:
             return self._body(case_at, turns) if turns else self.first_body(case_at)
 
+        tools = with_told(self.tools, case.tool_answers)
         if not is_talk(case):
-            return answer(self.wire, self.first_body(case_at), seed, self.tools)
+            return answer(self.wire, self.first_body(case_at), seed, tools)
         inputs = with_old_names(case.inputs, self.arm.aliases)
         person = Person(case, opening_of(self.arm.content, inputs, case), people)
-        return talk(self.wire, body_after, person.says, seed, self.tools)
+        return talk(self.wire, body_after, person.says, seed, tools)
 
     def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
         request = request_for(

@@ -18,12 +18,13 @@ from epistem.core.engine.answers import Answered, ToolUsed, answer
 from epistem.core.engine.needs import Program, SharedBody
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import Prompt, ReplyShape
+from epistem.core.prompts.content import Prompt, ReplyShape, ToolTold
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names, with_old_names
 from epistem.core.prompts.request import body_from, tokens_of_tools
 from epistem.core.prompts.settings import Settings
+from epistem.core.prompts.tools import with_told
 from epistem.core.schemas import SchemaFault, compile_schema
 from epistem.core.shapes import Document
 from epistem.core.trials.grounds import answer_to, ground_of
@@ -64,6 +65,9 @@ class Asked(Document):
     expect: Expectation = Field(default_factory=Expectation)
     seed: int | None = Field(None, ge=0, lt=2**31)
     turns: list[Turn] = Field(default_factory=list, max_length=400)
+    tool_answers: list[ToolTold] = Field(
+        default_factory=list, max_length=200, description="What tools answer before all else."
+    )
     case: int | None = Field(None, ge=1, description="The case that the inputs came from.")
     version: int | None = Field(
         None, ge=1, description="The version that `content` is, if it is one."
@@ -115,7 +119,8 @@ class SentTry:
         body = {name: value for name, value in self.shown.body.items() if name != "seed"}
         tools = self.content.tools if "tools" in self.model.abilities else []
         shared = SharedBody(wire.encode(body))
-        return answer(self.model.format, shared, self.asked.seed, tools)
+        told = with_told(tools, self.asked.tool_answers)
+        return answer(self.model.format, shared, self.asked.seed, told)
 
 
 class FoundBy(NamedTuple):

@@ -27,7 +27,7 @@ from epistem.core.cases.pair import Move, Pair
 from epistem.core.cases.person import Person
 from epistem.core.cases.persona import Persona, PersonFact
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import Input
+from epistem.core.prompts.content import Input, ToolTold
 
 LABELS = ["refund", "lost item"]
 MESSAGE = [Input(name="message")]
@@ -315,6 +315,7 @@ cases = st.builds(
     pair=st.none() | st.builds(Pair, of=st.integers(1, 9), kind=st.sampled_from(["changed", "misspelt"]),
                                moves=st.lists(st.builds(Move, what=plain), max_size=2)),
     labelled=st.lists(st.builds(Labelled, by=plain, label=plain), max_size=2), step=plain,
+    tool_answers=st.lists(st.builds(ToolTold, tool=plain, answer=plain), max_size=2),
     key=plain, note=plain, origin=plain.filter(bool),
 ).map(checked)  # fmt: skip
 

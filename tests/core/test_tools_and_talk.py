@@ -4,10 +4,10 @@ import json
 
 import pytest
 
-from epistem.core.prompts.content import Input, Prompt, Tool
+from epistem.core.prompts.content import Input, Prompt, Tool, ToolTold
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.request import request_for
-from epistem.core.prompts.tools import answer_call
+from epistem.core.prompts.tools import answer_call, with_told
 from epistem.core.wire import chat_completions, messages
 from epistem.core.wire.formats import format_of
 from epistem.core.wire.reply import Reply, ToolCall, Usage
@@ -38,6 +38,20 @@ class TestAnswers:
     )
     def test_the_example_that_fits_answers_before_the_fixed_one(self, arguments, answer):
         assert answer_call([SAILINGS], "sailings", arguments).answer == answer
+
+    @pytest.mark.parametrize(
+        ("tool", "given", "answer"),
+        [
+            ("sailings", {}, "all are cancelled"),
+            ("sailings", {"pier": "Hollin"}, "all are cancelled"),
+            ("sailings", {"pier": "Ness"}, "08:10, 17:40"),
+            ("fares", {}, "08:10, 17:40"),
+        ],
+    )
+    def test_what_a_tool_answers_for_a_case_comes_before_the_rest(self, tool, given, answer):
+        told = ToolTold(tool=tool, arguments=given, answer="all are cancelled")
+        tools = with_told([SAILINGS], [told])
+        assert answer_call(tools, "sailings", CALL.arguments).answer == answer
 
     @pytest.mark.parametrize(
         ("name", "arguments", "told"),

@@ -93,6 +93,22 @@ def test_a_reading_of_a_talk_holds_all_its_calls(database, runner, model_server)
     assert (done.input_tokens, done.estimated) == (120, 0)
 
 
+def test_a_case_says_what_its_tools_answer(database, runner, model_server):
+    model_server.answer = tide_desk
+    put_model(database, "own", model_server.url)
+    with database.transaction() as tx:
+        subject = tides(tx, turns=(), questions=("When?", "How high?"))
+        kept = cases.get(tx, subject, 2)
+        told = [{"tool": "tide", "answer": "low at nine"}]
+        changed = Case.from_json({**kept.content.to_json(), "tool_answers": told})
+        cases.change(tx, subject, 2, changed, kept.revision)
+    trial = trial_of(database, subject, repeats=1)
+    carry_out(runner, database, trial)
+    with database.transaction() as tx:
+        found = [readings.at(tx, trial.id, 0, case)[0].answer for case in (0, 1)]
+    assert found == ["high at six, after 1", "low at nine, after 1"]
+
+
 def test_what_is_equal_is_kept_once_and_the_exact_bytes_come_back(database, runner, model_server):
     put_model(database, "own", model_server.url)
     with database.transaction() as tx:

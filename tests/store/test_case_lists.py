@@ -91,6 +91,7 @@ values = {
         "played",
         "pair",
         "dispute",
+        "tool-answers",
         "nonsense",
     ],
     "fails": ["v6", "7", "v9", "x"],

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from epistem.core.cases.pair import Pair
 from epistem.core.cases.person import Ended, Person
-from epistem.core.prompts.content import MAX_PART_CHARACTERS
+from epistem.core.prompts.content import MAX_PART_CHARACTERS, ToolTold
 from epistem.core.prompts.inputs import check_inputs
 from epistem.core.shapes import Document, Tag, said
 from epistem.core.words import folded
@@ -86,6 +86,9 @@ class Case(Document):
     )
     person: Person | None = said(
         None, description="What the person says after the turns, by rules that answers meet."
+    )
+    tool_answers: list[ToolTold] = said(
+        max_length=200, description="What tools answer for this case, before what they answer else."
     )
     step: str = said(
         "",

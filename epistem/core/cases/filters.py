@@ -46,6 +46,7 @@ class Has(IntFlag):
     PLAYED = 16384
     DISPUTE = 32768
     STEP = 65536
+    TOOL_ANSWERS = 131072
 
 
 class Term(NamedTuple):
@@ -127,6 +128,7 @@ def has(case: Case) -> Has:
         Has.DISPUTE: disagree(case),
         Has.STEP: case.step,
         Has.PLAYED: case.person and case.person.persona,
+        Has.TOOL_ANSWERS: case.tool_answers,
     }
     found = Has(0)
     for flag, value in told.items():

@@ -15,6 +15,8 @@ def asked_hash(case: Case) -> bytes:
     asked: dict[str, Any] = {"inputs": case.inputs, "turns": case.turns}
     if case.person is not None:
         asked["person"] = case.person.to_json()
+    if case.tool_answers:
+        asked["tool_answers"] = [each.to_json() for each in case.tool_answers]
     if case.step:
         asked["step"] = case.step
     return hashlib.sha256(rfc8785.dumps(asked)).digest()

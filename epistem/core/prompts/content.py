@@ -75,6 +75,12 @@ class ToolAnswer(Document):
     answer: str = Field("", max_length=100_000)
 
 
+class ToolTold(ToolAnswer):
+    """The same of the tool with this name, for one case."""
+
+    tool: str = Field(max_length=64)
+
+
 class Tool(Document):
     """A tool that the model may call. `parameters` is a schema, or text that is none yet."""
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from epistem.core.prompts.content import Tool
+from epistem.core.prompts.content import Tool, ToolTold
 from epistem.core.schemas import compile_schema
 from epistem.core.shapes import listed
 
@@ -18,6 +18,20 @@ class ToolResult:
 
     answer: str
     fault: str | None = None
+
+
+def with_told(tools: Sequence[Tool], told: Sequence[ToolTold]) -> list[Tool]:
+    """The tools, as they answer for a case that says what they answer: its answers come first."""
+    if not told:
+        return list(tools)
+    return [
+        tool.model_copy(
+            update={
+                "by_example": [each for each in told if each.tool == tool.name] + tool.by_example
+            }
+        )
+        for tool in tools
+    ]
 
 
 def answer_call(tools: Iterable[Tool], name: str, arguments: str) -> ToolResult:

@@ -25,11 +25,11 @@ const converses = computed(() => {
 });
 /** Rarely said: they are shown where they are, or asked for. */
 const more = ref(false);
-const showsTools = computed(() => more.value || !!(texts.value.tools || texts.value.neverTools || texts.value.within));
+const showsTools = computed(() => more.value || !!(texts.value.tools || texts.value.neverTools || texts.value.within || texts.value.toolAnswers));
 const root = useTemplateRef<HTMLElement>("root");
 /** Put the focus into a field, or into the first. */
 async function focus(field: string): Promise<void> {
-  if (["tools", "neverTools", "within"].includes(field)) more.value = true;
+  if (["tools", "neverTools", "within", "toolAnswers"].includes(field)) more.value = true;
   await nextTick();
   const name = field.startsWith("turn ") ? "turns" : field;
   const within = (name && root.value?.querySelector(`[data-field="${CSS.escape(name)}"]`)) || root.value;
@@ -98,6 +98,10 @@ defineExpose({ focus });
         </select>
       </label>
     </div>
+    <label v-if="showsTools" class="flex flex-col gap-1" data-field="toolAnswers">
+      <span>What tools answer here <span class="caption">(one a line, before what the prompt says that they answer)</span></span>
+      <textarea v-model="texts.toolAnswers" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm" placeholder='book {"seats": 2}: Two seats are free.' data-test="case-tool-answers"></textarea>
+    </label>
     <div v-if="showsTools" class="grid grid-cols-[minmax(0,2fr)_minmax(0,2fr)_minmax(0,1.2fr)] gap-4">
       <label class="flex flex-col gap-1" data-field="tools">
         <span title="In this order, one a line">Tools it calls</span>

@@ -2,7 +2,7 @@
 import type { Case, CasePage, Expectation, Move } from "@/api/schema";
 import { differing } from "@/keep/onTop";
 import { asText, listFrom, valueOf } from "@/parts/values";
-import { collectFrom, collectTexts, linesOf, personFrom, personTexts, type PersonTexts, toolsFrom, toolTexts } from "./talkTexts";
+import { collectFrom, collectTexts, linesOf, personFrom, personTexts, type PersonTexts, toldFrom, toldTexts, toolsFrom, toolTexts } from "./talkTexts";
 
 export type Choice = "" | "yes" | "no";
 export interface Texts {
@@ -31,6 +31,8 @@ export interface Texts {
   /** Tools that are called, in order, one a line; and those that never are. */
   tools: string;
   neverTools: string;
+  /** What tools answer for this case, one a line. */
+  toolAnswers: string;
   /** How far numbers may be off the right answer's. */
   within: string;
   /** How the answer must move against that to the original; null for a case that is paired with none. */
@@ -62,6 +64,7 @@ export const FIELDS: Record<Field, string> = {
   goodbye: "whether it says goodbye",
   tools: "tools that are called",
   neverTools: "tools that are never called",
+  toolAnswers: "what tools answer",
   within: "how far numbers may be off",
   moves: "how the answer must move",
   tags: "tags",
@@ -90,6 +93,7 @@ export function textsOf(content: Case): Texts {
     goodbye: choiceOf(expect?.goodbye),
     tools: toolTexts(expect?.tools),
     neverTools: (expect?.never_tools ?? []).join("\n"),
+    toolAnswers: toldTexts(content.tool_answers),
     within: expect?.within == null ? "" : String(expect.within),
     moves: content.pair ? (content.pair.moves ?? []).map((move) => ({ ...move })) : null,
     tags: tags.join(", "),
@@ -126,6 +130,7 @@ export function contentWith(content: Case, texts: Texts): Case {
       must_say: taken("mustSay", linesOf(texts.mustSay), expect?.must_say),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },
+    tool_answers: taken("toolAnswers", toldFrom(texts.toolAnswers), content.tool_answers),
     turns: taken("turns", texts.turns.filter((turn) => turn.trim()), content.turns),
     person: changed.has("person") ? personFrom(texts.person, content.person) : content.person,
     pair: changed.has("moves") && content.pair ? { ...content.pair, moves: texts.moves ?? [] } : content.pair,

@@ -1,5 +1,5 @@
 /** What belongs to a talk, as it is typed: the person by rules or played, and what the talk is to find out. */
-import type { CollectedFact, Person, Persona, ToolWanted } from "@/api/schema";
+import type { CollectedFact, Person, Persona, ToolTold, ToolWanted } from "@/api/schema";
 
 export interface RuleTexts {
   asked: string;
@@ -94,6 +94,22 @@ export function toolsFrom(text: string): ToolWanted[] {
     } catch {
       return { name: line };
     }
+  });
+}
+
+/** `sailings {"pier": "Ness"}: 08:10` a line: what a tool answers to calls with these fields, or to any. A line break in it is written \\n. */
+export const toldTexts = (told: ToolTold[] | undefined) =>
+  (told ?? []).map(({ tool, arguments: given, answer }) => `${toolTexts([{ name: tool, arguments: given }])}: ${(answer ?? "").replace(/\\/g, "\\\\").replace(/\n/g, "\\n")}`).join("\n");
+export function toldFrom(text: string): ToolTold[] {
+  return linesOf(text).map((line) => {
+    // The colon that ends the head is the first after which the fields before it are whole.
+    for (let at = line.indexOf(":"); at >= 0; at = line.indexOf(":", at + 1)) {
+      const [{ name, arguments: given }] = toolsFrom(line.slice(0, at)) as [ToolWanted];
+      if (!given && name.includes("{")) continue;
+      const answer = line.slice(at + 1).trim().replace(/\\(.)/g, (_, mark: string) => (mark === "n" ? "\n" : mark));
+      return { tool: name, ...(given ? { arguments: given } : {}), answer };
+    }
+    return { tool: line, answer: "" };
   });
 }
 

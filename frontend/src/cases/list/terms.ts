@@ -25,7 +25,7 @@ const KEYS: [string, string][] = [
   ["is:away", "was put away"],
   ["set:", "is in a named set"],
 ];
-const HAS = ["label", "answer", "must-say", "must-not-say", "known", "refuse", "note", "turns", "tags", "picture", "owner", "key", "rules", "played", "pair", "dispute"];
+const HAS = ["label", "answer", "must-say", "must-not-say", "known", "refuse", "note", "turns", "tags", "picture", "owner", "key", "rules", "played", "pair", "dispute", "tool-answers"];
 const MOST = 12;
 
 /** The word that ends at the cursor: where it begins, and its letters. */

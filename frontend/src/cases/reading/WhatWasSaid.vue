@@ -48,6 +48,13 @@ const isEmpty = (value: unknown) => !asText(value) || (Array.isArray(value) && !
         <span class="font-serif text-read whitespace-pre-wrap">{{ turn }}</span>
       </li>
     </ol>
+    <section v-if="content.tool_answers?.length" class="border-t border-rule-soft pt-2" aria-label="What tools answer" data-test="said-by-tools">
+      <p v-for="(told, at) in content.tool_answers" :key="at" class="cursor-text py-0.5" @click="$emit('edit', 'toolAnswers')">
+        <span class="font-mono text-sm">{{ told.tool }}</span
+        ><template v-if="Object.keys(told.arguments ?? {}).length"> with <span class="font-mono text-sm">{{ JSON.stringify(told.arguments) }}</span></template> answers
+        <span class="font-mono text-sm whitespace-pre-wrap">{{ told.answer || "nothing" }}</span>
+      </p>
+    </section>
     <section v-if="content.person" class="border-t border-rule-soft pt-2" aria-label="What the person says by rules" data-test="said-by-rules">
       <p v-for="(rule, at) in content.person.rules" :key="at" class="cursor-text py-0.5" @click="$emit('edit', 'person')">
         Asked for <span class="font-mono text-sm">{{ rule.asked }}</span>:

@@ -80,6 +80,7 @@ export function useSeveral(name: string, given: { prompt: () => Prompt; edits: (
         model: setup.model,
         settings: setup.settings,
         expect: row.page.content.expect ?? {},
+        tool_answers: row.page.content.tool_answers ?? [],
         case: number,
         version: null,
       };

@@ -4,7 +4,7 @@ import { recall, rememberText } from "@/keep/storage";
 import { askPerson, endTry, usePersonSays } from "@/api/cases";
 import { messageOf } from "@/api/client";
 import { useVersionContents } from "@/api/subjects";
-import type { Asked, CasePage, Ending, Expectation, Input, Person, Prompt, ToPerson, TryOut } from "@/api/schema";
+import type { Asked, CasePage, Ending, Expectation, Input, Person, Prompt, ToolTold, ToPerson, TryOut } from "@/api/schema";
 import { streamTry } from "@/api/streamTry";
 import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
@@ -41,6 +41,7 @@ export function useTryOut(name: string, given: Given) {
   /** What the person of the case says next, turn by turn. */
   const caseTurns = ref<string[]>([]);
   const casePerson = ref<Person | null>(null);
+  const toolAnswers = ref<ToolTold[]>([]);
   /** What was said after the first words, in all columns. */
   const userTurns = ref<string[]>([]);
   const columns = ref<Column[]>(
@@ -106,6 +107,7 @@ export function useTryOut(name: string, given: Given) {
     expect.value = kept?.content.expect ?? {};
     caseTurns.value = kept?.content.turns ?? [];
     casePerson.value = kept?.content.person ?? null;
+    toolAnswers.value = kept?.content.tool_answers ?? [];
     keptInputs.value = kept?.content.inputs ?? null;
   }
   /** The case's text was changed for this try: what is expected of the case is not expected of it. */
@@ -155,6 +157,7 @@ export function useTryOut(name: string, given: Given) {
       expect: changed.value ? {} : expect.value,
       seed,
       turns: turnsOf(each),
+      tool_answers: toolAnswers.value,
       case: caseNumber.value,
       version: each.version,
     };
@@ -292,6 +295,7 @@ export function useTryOut(name: string, given: Given) {
     if (each.answer !== answer) return;
     const judged = answer.findings.filter(({ measure }) => findings.every((found) => found.measure !== measure));
     answer.findings = [...findings, ...judged].sort((one, other) => one.measure - other.measure);
+    each.marks = [...each.marks.slice(0, -1), passes(answer.findings) ? "passed" : "failed"];
     answer.not_checked = answer.not_checked.filter((why) => !why.startsWith("Told once a talk is over"));
   }
   // A talk played by hand ends by the rules of the case's person, for the first column.
@@ -314,6 +318,7 @@ export function useTryOut(name: string, given: Given) {
     inputs.value = { ...asked.inputs };
     caseNumber.value = asked.case ?? null;
     expect.value = asked.expect ?? {};
+    toolAnswers.value = asked.tool_answers ?? [];
     startOver();
     // What was said then can be said again, turn by turn.
     caseTurns.value = (asked.turns ?? []).filter(({ role }) => role === "user").map(({ text }) => text);
