@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import random
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from datetime import UTC, datetime
 from time import monotonic
@@ -13,6 +13,7 @@ from typing import Self
 
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
+from epistem.core.wire import embeddings
 from epistem.core.wire.stream import NothingCame, Piece
 from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
@@ -126,6 +127,29 @@ class ModelClient:
         except (Trouble, WireError) as error:
             message = error.message if isinstance(error, WireError) else str(error)
             raise CallFailed(message, raw=None, trace=begun.trace()) from error
+
+    async def embed(
+        self, endpoint: Endpoint, model: str, texts: Sequence[str]
+    ) -> list[list[float]]:
+        """A vector of each text, by the model that the server calls so; tried again as by `ask`. Raises
+        CallFailed."""
+        headers, attempt = self._headers_for(endpoint), 0
+        body = embeddings.build_request(model, texts)
+        while True:
+            attempt += 1
+            async with self._turn(endpoint, body) as pace:
+                begun = _Begun(attempt)
+                try:
+                    raw = await self._sender.post(endpoint, endpoint.embeddings_url, body, headers)
+                    vectors = embeddings.parse_reply(raw, len(texts))
+                except Trouble as failure:
+                    wait_s = self._wait_or_give_up(failure, begun, pace)
+                except WireError as error:
+                    raise CallFailed(error.message, raw=None, trace=begun.trace()) from error
+                else:
+                    pace.answered()
+                    return vectors
+            await self._sleep(wait_s)
 
     def _turn(self, endpoint: Endpoint, body: bytes) -> AbstractAsyncContextManager[Pace]:
         """Entered when the call may begin: its time counts from then on."""

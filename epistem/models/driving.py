@@ -9,7 +9,7 @@ from functools import partial
 from typing import Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
-from epistem.core.engine.needs import AskModel, Result, UseTool
+from epistem.core.engine.needs import AskModel, Found, LookUp, Result, UseTool
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.tools import answer_call
@@ -21,6 +21,8 @@ from epistem.models.endpoint import Endpoint
 from epistem.models.sending import Streamed
 from epistem.models.trouble import CallFailed, CallTrace
 
+Finding = Callable[[LookUp], Awaitable[Found]]
+"""How passages are looked up."""
 Step = Callable[[Callable[[], None]], Awaitable[None]]
 
 
@@ -79,10 +81,11 @@ async def carry_out(
     landed: Callable[[Made], Awaitable[None]] | None = None,
     step: Step | None = None,
     aside: Aside | None = None,
+    look_up: Finding | None = None,
 ) -> Result:
     """Drive the program to its end. `landed` hears of each call after which the program goes on, so
     that what was paid for can be kept; `step` is how the program is moved on, where that takes long.
-    `aside` is for needs that name another model.
+    `aside` is for needs that name another model, `look_up` for passages.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -90,6 +93,9 @@ async def carry_out(
     while (need := run.need) is not None:
         if isinstance(need, UseTool):
             run.give(answer_call(need.tools, need.name, need.arguments))
+            continue
+        if isinstance(need, LookUp):
+            await _look_up(run, need, look_up)
             continue
         if need.model:
             assert aside is not None, "nobody knows the other models"
@@ -148,12 +154,25 @@ async def _ask_aside(
     return made
 
 
+async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None:
+    assert find is not None, "nobody looks passages up"
+    try:
+        found = await find(need)
+    except EpistemError as error:
+        run.fail(error)
+    else:
+        run.give(found)
+
+
 def _now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)
 
 
 async def stream_out(
-    client: ModelClient, endpoint: Endpoint, driven: Driven[Result]
+    client: ModelClient,
+    endpoint: Endpoint,
+    driven: Driven[Result],
+    look_up: Finding | None = None,
 ) -> AsyncIterator[Piece | ToolUsed | Driven[Result]]:
     """Pieces and uses of tools as they come; what was driven, at the end. Raises as `carry_out`."""
     run = driven.run
@@ -162,6 +181,9 @@ async def stream_out(
             result = answer_call(need.tools, need.name, need.arguments)
             yield ToolUsed(ToolCall("", need.name, need.arguments), result)
             run.give(result)
+            continue
+        if isinstance(need, LookUp):
+            await _look_up(run, need, look_up)
             continue
         body, end = endpoint.format.encode(need.body.content, need.seed), None
         try:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
 
+from epistem.core.wire import embeddings
 from epistem.core.wire.chat_completions import MODELS_PATH
 from epistem.core.wire.formats import USUAL, WireFormat, format_of, url_of
 from epistem.core.wire.habits import USUAL_HABITS, Habits
@@ -84,6 +85,11 @@ class Endpoint:
     def offers_url(self) -> str:
         """Where its server lists the models that it offers."""
         return url_of(self.address.rstrip("/").removesuffix(self.format.path), MODELS_PATH)
+
+    @cached_property
+    def embeddings_url(self) -> str:
+        """Where its server makes vectors of texts."""
+        return url_of(self.address.rstrip("/").removesuffix(self.format.path), embeddings.PATH)
 
     @cached_property
     def limited(self) -> bool:

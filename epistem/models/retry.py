@@ -23,3 +23,7 @@ class Retry:
         full = min(self.most_s, self.first_s * 2.0 ** (attempt - 1))
         drawn = full / 2 + rng.uniform(0, full / 2)
         return max(drawn, min(retry_after_s or 0.0, self.most_s))
+
+
+QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
+"""Where somebody waits for the answer."""

@@ -108,6 +108,13 @@ class Sender:
         async with self._answered(endpoint, "GET", url, None, headers) as got:
             return await self._read(got)
 
+    async def post(
+        self, endpoint: Endpoint, url: str, body: bytes, headers: dict[str, str]
+    ) -> bytes:
+        """Raises Trouble."""
+        async with self._answered(endpoint, "POST", url, body, headers) as got:
+            return await self._read(got)
+
     async def stream(
         self, endpoint: Endpoint, body: bytes, headers: dict[str, str], attempt: int
     ) -> AsyncIterator[Piece | Streamed]:

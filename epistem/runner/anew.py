@@ -56,7 +56,8 @@ async def judged_anew(
     cell: ClaimedCell, then: Past, at_work: ArmAtWork, judges: Judges, client: ModelClient
 ) -> NewReading:
     """The reading that was recorded, with what the checks of this trial find."""
-    ground, bench = at_work.ground(cell.case_at), at_work.bench
+    looked = [each.found for each in then.found]
+    ground, bench = at_work.ground(cell.case_at, looked), at_work.bench
     recorded = _recorded(cell, then)
     if then.answer is None or then.error is not None:
         return recorded._replace(findings=bench.unanswered(ground))

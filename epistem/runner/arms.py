@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import is_talk
 from epistem.core.checks.base import Ground
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.checks.uses import CheckUse
-from epistem.core.engine.answers import Answered, answer, talk
-from epistem.core.engine.needs import Program, SharedBody
+from epistem.core.engine.answers import Answered, Asking, answer, talk
+from epistem.core.engine.looking import FoundIn, filled, looked_through
+from epistem.core.engine.needs import Found, LookUp, Program, SharedBody
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
@@ -55,12 +57,18 @@ class ArmAtWork:
         self.tools = arm.content.tools if "tools" in model.abilities else []
         self.bench = Bench(checks, arm.content.reply)
         self.costly = any("{%" in part.text for _, _, part in parts_of(arm.content))
+        self.looks_up = bool(arm.look_ups)
         self.health = Health()
         self._cases = cases
         self._bodies: dict[int, SharedBody | EpistemError] = {}
+        self._found: dict[int, tuple[FoundIn, ...]] = {}
         self._grounds: dict[int, Ground] = {}
 
-    def ground(self, case_at: int) -> Ground:
+    def ground(self, case_at: int, looked: Sequence[FoundIn] = ()) -> Ground:
+        """With what was looked up for one answer, where something was."""
+        if looked:
+            case = self._cases[case_at].content
+            return ground_of(self.arm.content, case, self.arm.aliases, looked)
         found = self._grounds.get(case_at)
         if found is None:
             found = ground_of(self.arm.content, self._cases[case_at].content, self.arm.aliases)
@@ -73,13 +81,25 @@ class ArmAtWork:
         found = self._bodies.get(case_at)
         if found is None:
             try:
-                found = self._body(case_at, ())
+                case = self._cases[case_at].content
+                found = self._body(with_old_names(case.inputs, self.arm.aliases), ())
             except EpistemError as error:
                 found = error
             self._bodies[case_at] = found
         if isinstance(found, EpistemError):
             raise found
         return found
+
+    def look_up(self, case_at: int, find: Callable[[LookUp], Found]) -> None:
+        """For the request that a reading of the case begins with: the same for all repeats. What can't be had is
+        told by `first_body`."""
+        inputs = with_old_names(self._cases[case_at].content.inputs, self.arm.aliases)
+        try:
+            told, found = looked_through(filled(self.arm.content, inputs), find)
+            self._bodies[case_at] = self._body(told, ())
+            self._found[case_at] = found
+        except EpistemError as error:
+            self._bodies[case_at] = error
 
     def case(self, case_at: int) -> Case:
         return self._cases[case_at].content
@@ -94,20 +114,26 @@ class ArmAtWork:
         these models may play."""
         case = self._cases[case_at].content
 
-        def body_after(turns: Sequence[Turn]) -> SharedBody:
-            return self._body(case_at, turns) if turns else self.first_body(case_at)
+        def asking_after(turns: Sequence[Turn]) -> Program[Asking]:
+            if not turns:
+                return Asking(self.first_body(case_at), self._found.get(case_at, ()))
+            told, found = yield from filled(
+                self.arm.content, inputs, turns, f"{len(turns) // 2}.look"
+            )
+            return Asking(self._body(told, turns), found)
 
+        inputs = with_old_names(case.inputs, self.arm.aliases)
         tools = with_told(self.tools, case.tool_answers)
         if not is_talk(case):
-            return answer(self.wire, self.first_body(case_at), seed, tools)
-        inputs = with_old_names(case.inputs, self.arm.aliases)
+            first = Asking(self.first_body(case_at), self._found.get(case_at, ()))
+            return answer(self.wire, first, seed, tools)
         person = Person(case, opening_of(self.arm.content, inputs, case), people)
-        return talk(self.wire, body_after, person.says, seed, tools)
+        return talk(self.wire, asking_after, person.says, seed, tools)
 
-    def _body(self, case_at: int, turns: Sequence[Turn]) -> SharedBody:
+    def _body(self, inputs: Mapping[str, Any], turns: Sequence[Turn]) -> SharedBody:
         request = request_for(
             self.arm.content,
-            with_old_names(self._cases[case_at].content.inputs, self.arm.aliases),
+            inputs,
             self.model.asked_as,
             settings=self.arm.settings,
             wire=self.wire,

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from epistem.core.checks.base import Answer, Spent
+from epistem.core.checks.base import Answer, Ground, Spent
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Run
 from epistem.core.trials.grounds import answer_to
@@ -19,6 +19,7 @@ from epistem.runner.arms import ArmAtWork
 from epistem.runner.writer import Writer
 from epistem.store.calls import NewCall, Paid
 from epistem.store.cells import ClaimedCell
+from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
 from epistem.work.calls import ANSWERING, call_of, judging_call, new_call, record_of
 from epistem.work.judging import Judges, People
@@ -56,10 +57,10 @@ class Asking:
     def ended(self, error: str | None) -> NewReading:
         """The reading, with what the checks find."""
         cell, bench = self.cell, self.at_work.bench
-        ground = self.at_work.ground(cell.case_at)
+        found = self._found() if error is None else []
+        ground = self._ground()
         answer = finish = None
         if error is None:
-            assert self.driven is not None
             last = self._answers()[-1].reply
             answer, finish = last.text, last.finish_reason
             findings = bench.judge(self._answer(), ground)
@@ -76,11 +77,11 @@ class Asking:
             new = [_not_sent(error)]
         before = self._before() if self.kept or self.paid else PaidBefore()
         place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)
-        return NewReading(*place, answer, finish, error, new, findings, before)
+        return NewReading(*place, answer, finish, error, new, findings, before, found)
 
     def begin_judging(self, judges: Judges) -> Driven[list[Judged]]:
         """The program by which its judges are asked, now that the answer is there."""
-        ground = self.at_work.ground(self.cell.case_at)
+        ground = self._ground()
         program = self.at_work.bench.deliberate(self._answer(), ground, judges.asked)
         self.judges, self.judging = judges, Driven(Run(program))
         return self.judging
@@ -93,6 +94,19 @@ class Asking:
             for each in (self.driven.made if self.driven else [])
             if each.need.path not in there
         ]
+
+    def _found(self) -> list[FoundFor]:
+        """What was looked up for each of its answers."""
+        return [
+            FoundFor(turn, each)
+            for turn, answered in enumerate(self._answers())
+            for each in answered.found
+        ]
+
+    def _ground(self) -> Ground:
+        over = self.driven is not None and self.driven.run.result is not None
+        looked = [each.found for each in self._found()] if over else []
+        return self.at_work.ground(self.cell.case_at, looked)
 
     def _answers(self) -> list[Answered]:
         assert self.driven is not None

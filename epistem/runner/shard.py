@@ -16,6 +16,7 @@ from functools import partial
 import structlog
 import uvloop
 
+from epistem.core.engine.needs import Found, LookUp
 from epistem.core.errors import EpistemError
 from epistem.core.trials.marks import verdicts_in
 from epistem.models.client import ModelClient
@@ -36,6 +37,7 @@ from epistem.store.database import Database, Transaction
 from epistem.store.readings import NewReading
 from epistem.store.trial_cases import TrialCase, cases_of, originals_of
 from epistem.work.judging import Judges, People
+from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
@@ -287,6 +289,8 @@ class _Shard:
             cell, at_work, self._paid.get(cell.id, ()), self._people
         )
         try:
+            if at_work.looks_up and not at_work.has_body(cell.case_at):
+                await self._beside_the_loop(lambda: at_work.look_up(cell.case_at, self._find))
             if at_work.costly and not at_work.has_body(cell.case_at):
                 await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
             size = len(at_work.first_body(cell.case_at).content)
@@ -303,6 +307,7 @@ class _Shard:
                 landed=partial(keep_call, ask, writer),
                 step=step,
                 aside=self._people,
+                look_up=finder(self._database),
             )
             if at_work.bench.judges:
                 await self._have_judged(ask, client, writer)
@@ -330,6 +335,9 @@ class _Shard:
             await self._end_pause(at_work)
         at_work.health.answered()
         return ask.ended(None)
+
+    def _find(self, need: LookUp) -> Found:
+        return find(self._database, need.looking, need.question)
 
     async def _have_judged(self, ask: Asking, client: ModelClient, writer: Writer) -> None:
         """What it was judged by is kept first: it is paid for, and the judges may take long."""

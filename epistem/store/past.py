@@ -12,6 +12,8 @@ from epistem.store import calls
 from epistem.store.calls import IN_PLACE, Call
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
+from epistem.store.knowledge import found
+from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import PaidBefore
 from epistem.store.trials import Trial
 
@@ -25,6 +27,7 @@ class Past(NamedTuple):
     error: str | None
     paid: PaidBefore
     calls: Sequence[Call] = ()
+    found: Sequence[FoundFor] = ()
 
 
 NOT_THERE = Past(None, None, "Its answer is not there any more.", PaidBefore())
@@ -53,7 +56,7 @@ def insert(
     )
     for table, columns in (
         ("trial_cases", "position, number, content"),
-        ("arms", "position, version_id, model, settings, entry_id, aliases"),
+        ("arms", "position, version_id, model, settings, entry_id, aliases, look_ups"),
     ):
         tx.run(
             f"INSERT INTO {table} (trial_id, {columns}) SELECT %s, {columns} FROM {table} "
@@ -65,6 +68,12 @@ def insert(
         "SELECT %s, arm, case_at, repeat_no, seed FROM cells "
         "WHERE trial_id = %s AND state = 'recorded' ORDER BY id",
         (trial_id, source.id),
+    )
+    tx.run(
+        "INSERT INTO found (cell_id, turn, input, looking, question, passages) "
+        f"SELECT mine.id, f.turn, f.input, f.looking, f.question, f.passages {IN_PLACE} "
+        "JOIN found f ON f.cell_id = c.id WHERE mine.trial_id = %s",
+        (source.id, trial_id),
     )
     tx.run("UPDATE trials SET total = %s WHERE id = %s", (copied, trial_id))
     return trial_id
@@ -83,6 +92,7 @@ def of_cells(
     then = [row[1] for row in rows]
     paid = _paid(tx, then)
     made = calls.in_place_of(tx, source_id, cell_ids) if with_calls else {}
+    looked = found.of_cells(tx, cell_ids)
     return {
         mine: Past(
             None if answer is None else answer.decode("utf-8", "replace"),
@@ -90,6 +100,7 @@ def of_cells(
             error,
             paid.get(there, PaidBefore()),
             made.get(mine, []),
+            looked.get(mine, []),
         )
         for mine, there, answer, finish, error in rows
     }

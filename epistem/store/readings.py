@@ -17,6 +17,8 @@ from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean
 from epistem.store.database import Database, Transaction
 from epistem.store.documents import hexed, packed
 from epistem.store.finding_rows import finding_row, findings_in
+from epistem.store.knowledge import found as found_rows
+from epistem.store.knowledge.found import FoundFor
 from epistem.store.pairs import Pairing, Side, complete, found_now
 
 MAX_FINDINGS_BYTES = 4_000_000
@@ -44,6 +46,7 @@ class NewReading(NamedTuple):
     calls: Sequence[NewCall] = ()
     findings: Sequence[Judged] = ()
     paid_before: PaidBefore = PaidBefore()
+    found: Sequence[FoundFor] = ()
 
     @property
     def cents(self) -> float:
@@ -87,6 +90,8 @@ class Reading:
     error: str | None
     findings: list[Judged]
     calls: list[Call] = field(default_factory=list)
+    found: list[FoundFor] = field(default_factory=list)
+    """What was looked up for it."""
 
     @property
     def request(self) -> dict[str, Any]:
@@ -214,6 +219,7 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
             complete(tx, batch.trial_id, late, landed + len(kept))
             again = len(late)
         _insert(tx, batch.trial_id, kept)
+        found_rows.insert(tx, [(r.cell_id, each) for r in kept for each in r.found])
         numbered = enumerate(kept, landed + 1)
         marks.insert(tx, batch.trial_id, [_mark(r, n, batch) for n, r in numbered])
         status = "finished" if is_last else status
@@ -398,10 +404,11 @@ def _with_calls(tx: Transaction, rows: Sequence[tuple[Any, ...]]) -> list[Readin
     if source is not None and source[0] is not None:
         for cell_id, then in calls.in_place_of(tx, source[0], ids).items():
             made[cell_id] = [*then, *made[cell_id]]
-    return [_from_row(row, made[row[0]]) for row in rows]
+    looked = found_rows.of_cells(tx, ids)
+    return [_from_row(row, made[row[0]], looked.get(row[0], [])) for row in rows]
 
 
-def _from_row(row: tuple[Any, ...], made: list[Call]) -> Reading:
+def _from_row(row: tuple[Any, ...], made: list[Call], looked: Sequence[FoundFor] = ()) -> Reading:
     findings = findings_in(row[8])
     answer = None if row[5] is None else row[5].decode("utf-8", "replace")
-    return Reading(*(*row[:5], answer, *row[6:8], findings, made))
+    return Reading(*(*row[:5], answer, *row[6:8], findings, made, list(looked)))

@@ -13,7 +13,9 @@ from typing import Any, NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.uses import CheckUse
+from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import NotFound
+from epistem.core.prompts.content import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
 from epistem.core.trials.marks import Sight
@@ -136,6 +138,8 @@ class Arm:
     entry_id: int | None
     entry: Model | None
     aliases: Mapping[str, str]
+    look_ups: Mapping[str, LookingUp]
+    """How its inputs are looked up, with the versions that were the newest then: `content` has them, too."""
 
 
 class NewArm(NamedTuple):
@@ -144,6 +148,7 @@ class NewArm(NamedTuple):
     settings: Settings
     entry_id: int
     aliases: Mapping[str, str]
+    look_ups: Mapping[str, LookingUp] = MappingProxyType({})
 
 
 _SUMS = ("calls", "cents", "input_tokens", "output_tokens", "estimated")
@@ -186,8 +191,8 @@ def insert(
         [(trial_id, p, number, dumps(case.to_json())) for p, (number, case) in enumerate(cases)],
     )
     tx.run_many(
-        "INSERT INTO arms (trial_id, position, version_id, model, settings, entry_id, aliases) "
-        "VALUES (%s, %s, %s, %s, %s, %s, %s)",
+        "INSERT INTO arms (trial_id, position, version_id, model, settings, entry_id, aliases, "
+        "look_ups) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
         [
             (
                 trial_id,
@@ -197,6 +202,7 @@ def insert(
                 dumps(a.settings.to_json()),
                 a.entry_id,
                 dumps(dict(a.aliases)) if a.aliases else None,
+                dumps({k: v.to_json() for k, v in a.look_ups.items()}) if a.look_ups else None,
             )
             for p, a in enumerate(arms)
         ],
@@ -263,7 +269,8 @@ def standing(tx: Transaction, ended_within_s: float = 0) -> list[Standing]:
 
 def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     rows = tx.rows(
-        "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases FROM arms a "
+        "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases, "
+        "a.look_ups FROM arms a "
         "JOIN versions v ON v.id = a.version_id WHERE a.trial_id = %s ORDER BY a.position",
         [trial_id],
     )
@@ -274,13 +281,19 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             number,
             model,
             Settings.from_json(json.loads(settings)),
-            content_from_json(json.loads(content)),
+            with_look_ups(content_from_json(json.loads(content)), looks),
             entry_id,
             known.get(entry_id),
             json.loads(aliases or "{}"),
+            looks,
         )
-        for position, number, model, settings, content, entry_id, aliases in rows
+        for position, number, model, settings, content, entry_id, aliases, looking in rows
+        for looks in [_look_ups(looking)]
     ]
+
+
+def _look_ups(told: str | None) -> dict[str, LookingUp]:
+    return {name: LookingUp.from_json(each) for name, each in json.loads(told or "{}").items()}
 
 
 def judges_of(tx: Transaction, trial_id: int) -> tuple[dict[str, Model], dict[str, int]]:

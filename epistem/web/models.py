@@ -53,7 +53,7 @@ class ModelEntry(Shape):
     time_limit_ms: int = Field(60_000, ge=100, le=3_600_000)
     about: str = Field("", max_length=300)
     policy: str = Field("", max_length=600)
-    abilities: list[Ability] = Field(default_factory=lambda: sorted(ABILITIES))
+    abilities: list[Ability] = Field(default_factory=lambda: sorted(ABILITIES - {"embeddings"}))
     calls_at_once: int | None = Field(
         None, ge=1, le=1_000, description="Calls that its server takes at once."
     )

@@ -15,6 +15,7 @@ from epistem.store import looks, marks, readings, trial_cases, trials
 from epistem.store.calls import Call
 from epistem.store.database import Transaction
 from epistem.web.findings import FindingShape, finding_shape
+from epistem.web.found import FoundShape, found_shape
 from epistem.web.replies import (
     Moment,
     Shape,
@@ -30,6 +31,8 @@ bp = blueprint("readings")
 MOST_BYTES = 150_000
 """About how long a page of ticks is at most."""
 MOST_AT = 100
+MOST_SHOWN = 20_000
+"""Characters of the passages that were looked up for one input."""
 MOST_TURN = 4_000
 """Characters of an earlier turn that are shown."""
 
@@ -113,6 +116,7 @@ class ReadingLine(Shape):
         description="Of a talk what was said before the answer: answers and what the person said, in turn."
     )
     ended: str = Field(description="How the talk ended; empty for what is none.")
+    found: list[FoundShape] = Field(description="What was looked up for its requests, by turn.")
 
 
 class ReadingShape(Shape):
@@ -257,13 +261,14 @@ def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
 
 
 def _reading(trial: trials.Trial, reading: readings.Reading, talk: Answer | None) -> ReadingLine:
-    names = set(ReadingLine.model_fields) - {"findings", "calls", "talk", "ended"}
+    names = set(ReadingLine.model_fields) - {"findings", "calls", "talk", "ended", "found"}
     return ReadingLine(
         **{name: getattr(reading, name) for name in names},
         findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
         calls=len(reading.calls),
         talk=[TurnShape(role=t.role, text=t.text[:MOST_TURN]) for t in talk.before] if talk else [],
         ended=talk.ended if talk else "",
+        found=[found_shape(each.found, each.turn, MOST_SHOWN) for each in reading.found],
     )
 
 

@@ -14,6 +14,7 @@ from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.wire.stream import Piece
 from epistem.models.driving import Driven
+from epistem.models.retry import QUICK
 from epistem.web.limits import TRIES
 from epistem.web.permits import held, held_stream
 from epistem.web.problems import Problem, problem_of
@@ -23,6 +24,7 @@ from epistem.web.try_shapes import (
     ExactRequest,
     TriedAnswer,
     TryOut,
+    request_shape,
     tool_use,
     tried_answer,
 )  # fmt: skip
@@ -43,7 +45,7 @@ Item = Piece | ToolUsed | Tried
 )  # fmt: skip
 def show_request(path: SubjectPath, body: TryOut) -> Response:
     shown = tries.show(database(), path.name, body.content, body.asked)
-    return reply(ExactRequest.model_validate(shown))
+    return reply(request_shape(shown))
 
 
 @bp.post(
@@ -78,7 +80,7 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
         begun.append(
             ModelStream(
                 lambda client: tries.streamed(a_try, client, driven),
-                tries.QUICK,
+                QUICK,
                 SharedLimits(a_try.database),
             )
         )

@@ -9,6 +9,7 @@ from pydantic import Field
 from epistem.core.engine.answers import ToolUsed
 from epistem.core.prompts.content import Prompt
 from epistem.web.findings import FindingShape, finding_shape
+from epistem.web.found import FoundShape, found_shape
 from epistem.web.replies import Shape
 from epistem.work.tries import Asked, Tried
 from epistem.work.tries import ExactRequest as Exact
@@ -44,6 +45,9 @@ class ExactRequest(Shape):
     tokens: int = Field(description="All messages, with what each one adds to its parts.")
     window: int
     answer_tokens: int | None
+    found: list[FoundShape] = Field(
+        default_factory=list, description="What was looked up for its inputs."
+    )
 
 
 class ToolUse(Shape):
@@ -99,11 +103,18 @@ def tool_use(used: ToolUsed) -> ToolUse:
     )
 
 
+def request_shape(request: Exact) -> ExactRequest:
+    told = {name: getattr(request, name) for name in ExactRequest.model_fields if name != "found"}
+    return ExactRequest.model_validate(
+        {**told, "found": [found_shape(each) for each in request.found]}
+    )
+
+
 def tried_answer(request: Exact, tried: Tried) -> TriedAnswer:
     answered, usage = tried.answered, tried.usage
     reply = answered.reply
     return TriedAnswer(
-        request=ExactRequest.model_validate(request),
+        request=request_shape(request),
         answer=reply.text,
         reasoning=reply.reasoning,
         finish_reason=reply.finish_reason,

@@ -85,7 +85,14 @@ def of_try(kept: KeptTry) -> tuple[Answer, Case]:
     """The answer of a try with what it took, and what it was an answer to, as a case."""
     told = kept.answered
     expect = Expectation.from_json(kept.asked.get("expect") or {})
-    case = Case(inputs=kept.asked.get("inputs") or {}, expect=expect)
+    looked = (told.get("request") or {}).get("found") or []
+    found = {
+        each["input"]: [
+            {"id": p["reference"], "title": p["title"], "text": p["text"]} for p in each["passages"]
+        ]
+        for each in looked
+    }
+    case = Case(inputs={**(kept.asked.get("inputs") or {}), **found}, expect=expect)
     before = tuple(Turn.model_validate(each) for each in kept.asked.get("turns") or [])
     tools = [ToolUse(each["name"], each["arguments"]) for each in told.get("tool_uses") or []]
     numbers = (int(told.get("input_tokens") or 0), int(told.get("output_tokens") or 0))

@@ -12,12 +12,13 @@ from epistem.core.engine.run import Run
 from epistem.core.trials.talking import Person
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
+from epistem.models.retry import QUICK
 from epistem.store import entries, models
 from epistem.store.database import Database
 from epistem.work.calls import call_of
 from epistem.work.judging import People
 from epistem.work.limits import SharedLimits
-from epistem.work.probation import NOBODY, QUICK
+from epistem.work.probation import NOBODY
 
 
 class Heard(NamedTuple):

@@ -23,7 +23,7 @@ from epistem.core.trials.judging import NO_ANSWER, Bench
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint
-from epistem.models.retry import Retry
+from epistem.models.retry import QUICK
 from epistem.models.trouble import CallFailed, CallTrace
 from epistem.store import drafts, entries, judgements, models, subjects, trials, tries
 from epistem.store.database import Database, Transaction
@@ -34,7 +34,6 @@ from epistem.work.checking import of_try
 from epistem.work.judging import Judges, judges_of
 from epistem.work.limits import SharedLimits
 
-QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
 NOT_TESTED = "Nobody has put it to the test with this criterion yet."
 
 

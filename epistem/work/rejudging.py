@@ -20,6 +20,7 @@ from epistem.core.wire.formats import FORMATS, USUAL
 from epistem.core.wire.reply import Reply
 from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
+from epistem.store.knowledge import found as found_rows
 from epistem.store.trials import Trial
 from epistem.work.calls import ANSWERING, PERSON
 
@@ -83,12 +84,15 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
     wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
         made = _calls(tx, trial, [each.id for each in page]) if wants_calls else {}
+        looks = any(arm.look_ups for arm in arms)
+        looked = found_rows.of_cells(tx, [each.id for each in page]) if looks else {}
         for each in page:
             if sight.hides(each.case_at):
                 continue
             case = cases[each.case_at]
             arm = arms[each.arm]
-            ground = ground_of(arm.content, case.content, arm.aliases)
+            its_found = [row.found for row in looked.get(each.id, [])]
+            ground = ground_of(arm.content, case.content, arm.aliases, its_found)
             its_calls = made.get(each.id, [])
             answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls)
             found = [judged.finding for judged in benches[each.arm].judge(answer, ground)]

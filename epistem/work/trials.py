@@ -13,7 +13,9 @@ from epistem.core.checks.judge.rubrics import Judge
 from epistem.core.checks.measures import Measure, check_uses, measures_of, options_of
 from epistem.core.checks.registry import check_class
 from epistem.core.checks.uses import CheckUse, numbered
+from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.prompts.content import LookingUp
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
@@ -32,6 +34,7 @@ from epistem.store.trials import NewArm, Trial
 from epistem.store.versions import Version
 from epistem.work.case_sets import in_sets
 from epistem.work.judging import check_judges
+from epistem.work.knowledge.arms import look_ups_of
 
 STEADY = "outcome.steady"
 """The check of variations."""
@@ -49,6 +52,7 @@ class _SpeltOut(NamedTuple):
     aliases: list[dict[str, str]]
     judges: list[Model]
     people: list[Model]
+    look_ups: list[dict[str, LookingUp]]
 
     @property
     def held_out(self) -> list[int]:
@@ -81,14 +85,15 @@ def estimate_of(
 ) -> tuple[Estimate, Outlook]:
     """What the plan will take, and what is needed to say what it can show. Raises as `start`."""
     told, past = _spelt_out(tx, subject, plan), trials.past_answers(tx, subject)
-    arms = []
+    arms: list[PlannedArm] = []
     for arm, version, model, aliases in zip(
         plan.arms, told.versions, told.models, told.aliases, strict=True
     ):
         length, ms = past.get(arm.model, (None, None))
         settings = arm.settings.over(version.content.settings)
         prices = (model.context_window, model.input_cents, model.output_cents)
-        arms.append(PlannedArm(version.content, settings, *prices, length, ms, aliases))
+        prompt = with_look_ups(version.content, told.look_ups[len(arms)])
+        arms.append(PlannedArm(prompt, settings, *prices, length, ms, aliases))
     contents = [content for _, content in told.asked]
     held_out = set(told.held_out)
     in_sight = [each for at, each in enumerate(contents) if at not in held_out]
@@ -122,7 +127,10 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
         Bench(told.checks, version.content.reply)  # raises for a check that this version can't have
         settings = arm.settings.over(version.content.settings)
         entry_id = entries.keep(tx, model)
-        arms.append(NewArm(version.id, arm.model, settings, entry_id, told.aliases[len(arms)]))
+        at = len(arms)
+        arms.append(
+            NewArm(version.id, arm.model, settings, entry_id, told.aliases[at], told.look_ups[at])
+        )
     numbers = [each.number for each in told.cases]
     spelt = {
         "cases": numbers,
@@ -272,4 +280,10 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     check_judges(judging, known)
     judges = [models.pick(known, name) for name in judging]
     people = people_of([each.content for each in chosen], known)
-    return _SpeltOut(saved, asked, chosen, varied, checks, measures, aliases, judges, people)
+    look_ups = [
+        look_ups_of(tx, arm, version.content, at)
+        for at, (arm, version) in enumerate(zip(plan.arms, saved, strict=True))
+    ]
+    return _SpeltOut(
+        saved, asked, chosen, varied, checks, measures, aliases, judges, people, look_ups
+    )

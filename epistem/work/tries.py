@@ -14,8 +14,9 @@ from epistem.core.cases.content import Case, Expectation
 from epistem.core.checks.base import Answer, Finding, Ground, Spent
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.structure.find_json import find_json
-from epistem.core.engine.answers import Answered, ToolUsed, answer
-from epistem.core.engine.needs import Program, SharedBody
+from epistem.core.engine.answers import Answered, Asking, ToolUsed, answer
+from epistem.core.engine.looking import FoundIn, filled, looked_through
+from epistem.core.engine.needs import Found, LookUp, Program, SharedBody
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape, ToolTold
@@ -36,7 +37,7 @@ from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, Made, carry_out, stream_out
 from epistem.models.endpoint import Endpoint
-from epistem.models.retry import Retry
+from epistem.models.retry import QUICK
 from epistem.store import bodies, calls, entries, models, renames, subjects, tries
 from epistem.store.calls import NewCall
 from epistem.store.database import Database, Transaction
@@ -45,12 +46,11 @@ from epistem.store.subjects import Subject
 from epistem.work import fragments
 from epistem.work.calls import judging_call, new_call
 from epistem.work.judging import Judges, judges_of
+from epistem.work.knowledge.looking_up import find
 from epistem.work.limits import SharedLimits
 
 log = structlog.get_logger()
 
-QUICK = Retry(attempts=2, first_s=0.3, most_s=2.0)
-"""A person is waiting: fail soon, and say why."""
 UNFINISHED = ("stopped", "broken off")
 """Ends of an answer that its model did not choose, beside those that a server tells of."""
 
@@ -85,7 +85,8 @@ class RenderedPart(NamedTuple):
 @dataclass(frozen=True)
 class ExactRequest:
     """`address` is where `body` would be posted. Tokens are counted by our own vocabulary: exact for
-    the stand-in's models, an estimate for others. `answer_tokens` is the most the answer may have."""
+    the stand-in's models, an estimate for others. `answer_tokens` is the most the answer may have. `found` is
+    what was looked up for its inputs."""
 
     address: str
     wire_format: str
@@ -95,6 +96,7 @@ class ExactRequest:
     tokens: int
     window: int
     answer_tokens: int | None
+    found: Sequence[FoundIn] = ()
 
 
 @dataclass(frozen=True)
@@ -110,6 +112,8 @@ class SentTry:
     by: str = ""
     judges: Judges | None = None
     """The models that judge its answer; None where no check asks one."""
+    found: tuple[FoundIn, ...] = ()
+    """What was looked up for it."""
 
     @property
     def endpoint(self) -> Endpoint:
@@ -118,9 +122,9 @@ class SentTry:
     def program(self) -> Program[Answered]:
         body = {name: value for name, value in self.shown.body.items() if name != "seed"}
         tools = self.content.tools if "tools" in self.model.abilities else []
-        shared = SharedBody(wire.encode(body))
+        asking = Asking(SharedBody(wire.encode(body)), self.found)
         told = with_told(tools, self.asked.tool_answers)
-        return answer(self.model.format, shared, self.asked.seed, told)
+        return answer(self.model.format, asking, self.asked.seed, told)
 
 
 class FoundBy(NamedTuple):
@@ -179,8 +183,9 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: s
         judges = judges_of(tx, database, named, models.all_of(tx)) if named else None
     seed = secrets.randbelow(2**31) if asked.seed is None else asked.seed
     asked = asked.model_copy(update={"seed": seed})
-    shown = exact_request(content, asked, model)
-    return SentTry(database, subject, content, asked, shown, model, by, judges)
+    filled_in, found = _looked_up(database, content, asked)
+    shown = exact_request(content, filled_in, model, found)
+    return SentTry(database, subject, content, asked, shown, model, by, judges, found)
 
 
 def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
@@ -190,7 +195,20 @@ def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactR
         model = models.get(tx, asked.model)
         content = fragments.filled_in(tx, content)
         asked = _with_old_names(tx, subject, content, asked)
-    return exact_request(content, asked, model)
+    asked, found = _looked_up(database, content, asked)
+    return exact_request(content, asked, model, found)
+
+
+def _looked_up(
+    database: Database, content: Prompt, asked: Asked
+) -> tuple[Asked, tuple[FoundIn, ...]]:
+    """With the passages that are looked up for it among the inputs."""
+
+    def look_up(need: LookUp) -> Found:
+        return find(database, need.looking, need.question)
+
+    inputs, found = looked_through(filled(content, asked.inputs, asked.turns), look_up)
+    return (asked.model_copy(update={"inputs": inputs}) if found else asked), found
 
 
 def _with_old_names(tx: Transaction, subject: Subject, content: Prompt, asked: Asked) -> Asked:
@@ -201,7 +219,9 @@ def _with_old_names(tx: Transaction, subject: Subject, content: Prompt, asked: A
     return asked.model_copy(update={"inputs": with_old_names(asked.inputs, aliases)})
 
 
-def exact_request(content: Prompt, asked: Asked, model: Model) -> ExactRequest:
+def exact_request(
+    content: Prompt, asked: Asked, model: Model, found: Sequence[FoundIn] = ()
+) -> ExactRequest:
     """What would be sent, with its tokens by part."""
     messages = render_talk(content, asked.inputs, asked.turns)
     settings = asked.settings.over(content.settings)
@@ -226,6 +246,7 @@ def exact_request(content: Prompt, asked: Asked, model: Model) -> ExactRequest:
         tokens=in_messages + in_tools,
         window=model.context_window,
         answer_tokens=settings.max_tokens,
+        found=found,
     )
 
 
@@ -335,7 +356,8 @@ def _goes_on(a_try: SentTry) -> bool:
 
 
 def _ground(a_try: SentTry) -> Ground:
-    return ground_of(a_try.content, Case(inputs=a_try.asked.inputs, expect=a_try.asked.expect))
+    case = Case(inputs=a_try.asked.inputs, expect=a_try.asked.expect)
+    return ground_of(a_try.content, case, found=a_try.found)
 
 
 def _bench(a_try: SentTry) -> tuple[Bench, list[Measure]]:

@@ -6,16 +6,29 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.engine.answers import MAX_ROUNDS, answer, talk
-from epistem.core.engine.needs import AskModel, SharedBody, UseTool, digest_of
+from epistem.core.engine.answers import MAX_ROUNDS, Asking, answer, talk
+from epistem.core.engine.looking import filled
+from epistem.core.engine.needs import (
+    AskModel,
+    Found,
+    FoundPassage,
+    LookUp,
+    SharedBody,
+    UseTool,
+    digest_of,
+)
 from epistem.core.engine.run import NotInRecord, Run, from_list, replayed
 from epistem.core.errors import WireError
-from epistem.core.prompts.content import Tool
+from epistem.core.prompts.content import Input, LookingUp, Prompt, Tool
 from epistem.core.prompts.tools import ToolResult, answer_call
 from epistem.core.wire.formats import FORMATS
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 
 TOOLS = [Tool(name="tide", answer="high at six"), Tool(name="gate", answer="three")]
+LOOKS_UP = Prompt(
+    messages=[{"role": "user", "parts": [{"name": "Said", "text": "{{ rules }} {{ said }}"}]}],
+    inputs=[Input(name="rules", kind="passages", look_up=LookingUp(collection="rules"))],
+)
 CALL = st.builds(ToolCall, st.just("c"), st.sampled_from(["tide", "gate", "none"]), st.just("{}"))
 REPLY = st.builds(
     lambda text, calls: Reply(text, "stop", Usage(1, 1), "m", "", tuple(calls)),
@@ -27,7 +40,8 @@ WIRE = st.sampled_from(sorted(FORMATS))
 
 def body(*said):
     messages = [{"role": "user", "content": each} for each in said]
-    return SharedBody(json.dumps({"model": "m", "max_tokens": 9, "messages": messages}).encode())
+    content = json.dumps({"model": "m", "max_tokens": 9, "messages": messages}).encode()
+    return Asking(SharedBody(content))
 
 
 class World:
@@ -40,6 +54,8 @@ class World:
         self.asked.append(need.path)
         if isinstance(need, UseTool):
             return answer_call(need.tools, need.name, need.arguments)
+        if isinstance(need, LookUp):
+            return Found(3, (FoundPassage(f"rules#{len(need.question)}", "", need.question, 1.0),))
         return self.replies[sum(need.digest) % len(self.replies)]
 
 
@@ -47,14 +63,18 @@ def program(wire, turns):
     form = FORMATS[wire]
     said = ["first", *turns]
 
-    def body_after(so_far):
-        return body(said[0], *(turn.text for turn in so_far))
+    def asking_after(so_far):
+        told, found = yield from filled(
+            LOOKS_UP, {"said": said[0]}, so_far, f"{len(so_far) // 2}.look"
+        )
+        asking = body(said[0], *(turn.text for turn in so_far), json.dumps(told["rules"]))
+        return asking._replace(found=found)
 
     def says(answers):
         yield from ()
         return turns[len(answers) - 1] if len(answers) <= len(turns) else None
 
-    return talk(form, body_after, says, 7, TOOLS)
+    return talk(form, asking_after, says, 7, TOOLS)
 
 
 def carried_out(run, world, most=10_000):
@@ -101,7 +121,7 @@ def test_a_replay_departs_where_the_record_differs_first():
     replies = [Reply("a", "stop", Usage(1, 1), "m")]
     run = Run(program("chat_completions", ["next"]))
     carried_out(run, World(replies))
-    assert sorted(run.record) == ["0.1", "1.1"]
+    assert sorted(run.record) == ["0.1", "0.look.rules", "1.1", "1.look.rules"]
     with pytest.raises(NotInRecord) as departed:
         replayed(program("chat_completions", ["another"]), run.record)
     assert departed.value.field == "1.1"

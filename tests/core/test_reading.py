@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from epistem.core.checks.grounding.reference import chrf, rouge_l, token_f1
-from epistem.core.checks.reading import items, lines, paragraphs, sentences, words
 from epistem.core.checks.tone.readable import grade, syllables
+from epistem.core.language.reading import items, lines, paragraphs, sentences, words
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import orjson
 
+from epistem.core.engine.looking import FoundIn
 from epistem.core.engine.needs import AskModel, Program, SharedBody, UseTool
 from epistem.core.prompts.content import Tool
 from epistem.core.prompts.dialogue import Turn
@@ -31,13 +32,26 @@ class Answered:
     reply: Reply
     tools: list[ToolUsed] = field(default_factory=list)
     rounds: int = 1
+    found: tuple[FoundIn, ...] = ()
+
+
+class Asking(NamedTuple):
+    """A request that is ready, and what was looked up for it."""
+
+    body: SharedBody
+    found: tuple[FoundIn, ...] = ()
 
 
 def answer(
-    wire: WireFormat, body: SharedBody, seed: int | None, tools: Sequence[Tool] = (), turn: int = 0
+    wire: WireFormat,
+    asking: Asking,
+    seed: int | None,
+    tools: Sequence[Tool] = (),
+    turn: int = 0,
 ) -> Program[Answered]:
     """One answer that may take several calls: the model asks for tools, is told what they say, and
     goes on. Paths are `turn.round`, and `turn.round.call` for a tool."""
+    body = asking.body
     used: list[ToolUsed] = []
     for rounds in range(1, MAX_ROUNDS + 1):
         at = f"{turn}.{rounds}"
@@ -51,12 +65,12 @@ def answer(
         used += now
         told = [(each.call, each.result.answer) for each in now]
         body = SharedBody(orjson.dumps(wire.build_next(orjson.loads(body.content), reply, told)))
-    return Answered(reply, used, rounds)
+    return Answered(reply, used, rounds, asking.found)
 
 
 def talk(
     wire: WireFormat,
-    body_after: Callable[[Sequence[Turn]], SharedBody],
+    asking_after: Callable[[Sequence[Turn]], Program[Asking]],
     says: Callable[[Sequence[str]], Program[str | None]],
     seed: int | None,
     tools: Sequence[Tool] = (),
@@ -64,14 +78,15 @@ def talk(
     """The answer to the first words, and to each of what the person says after it, in turn. `says` tells
     that from the answers so far, and may ask a model for it; None ends the talk.
 
-    `body_after` builds the request that asks for the next answer after these turns; what it raises
-    ends the talk.
+    `asking_after` makes the request that asks for the next answer after these turns, and may look passages
+    up for it; what it raises ends the talk.
     """
     turns: list[Turn] = []
     answers: list[Answered] = []
     while True:
         number = len(answers)
-        answers.append((yield from answer(wire, body_after(turns), seed, tools, number)))
+        asking = yield from asking_after(turns)
+        answers.append((yield from answer(wire, asking, seed, tools, number)))
         said = yield from says([each.reply.text for each in answers])
         if said is None:
             return answers

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
-from epistem.core.prompts.content import Tool
+from epistem.core.prompts.content import LookingUp, Tool
 
 Result = TypeVar("Result")
 
@@ -55,11 +55,45 @@ class UseTool:
         return sha256(f"{self.name}\0{self.arguments}".encode("utf-8", "replace")).digest()
 
 
+class FoundPassage(NamedTuple):
+    """`by_words` and `by_meaning` are its places in those rankings, from 1; None where it is in none. `beside`:
+    it was not found itself, but stands beside one that was."""
+
+    reference: str
+    title: str
+    text: str
+    score: float
+    by_words: int | None = None
+    by_meaning: int | None = None
+    beside: bool = False
+
+
+class Found(NamedTuple):
+    """The version of the collection that was looked through, and what was found, the best first."""
+
+    version: int
+    passages: tuple[FoundPassage, ...]
+
+
+@dataclass(frozen=True)
+class LookUp:
+    """Look passages up; a Found is given."""
+
+    path: str
+    looking: LookingUp
+    question: str
+
+    @property
+    def digest(self) -> bytes:
+        told = self.looking.model_dump_json()
+        return sha256(f"{told}\0{self.question}".encode("utf-8", "replace")).digest()
+
+
 def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     """Of a request: of its shared body and its seed."""
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool
+Need = AskModel | UseTool | LookUp
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

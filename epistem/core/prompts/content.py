@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 from typing import Any, Literal, Self
 
 from pydantic import Field, model_validator
 
 from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document, said
+from epistem.core.shapes import Document, Tag, said
 from epistem.core.templates.language import token_count
 
 MAX_PART_CHARACTERS = 500_000
@@ -19,6 +20,11 @@ Role = Literal["system", "user", "assistant"]
 InputKind = Literal[
     "text", "number", "choice", "list", "record", "image", "passages", "dialogue"
 ]  # fmt: skip
+
+
+LookUpMethod = Literal["words", "meaning", "both"]
+MOST_PASSAGES = 50
+"""That one look-up finds."""
 
 
 class Part(Document):
@@ -43,6 +49,27 @@ class RecordField(Document):
     choices: list[str] = said(max_length=200)
 
 
+class LookingUp(Document):
+    """How passages are looked up for an input: where, by which question, by what, how many.
+
+    Without a `version` the newest is meant. The `question` is an input whose text is asked; without one it
+    is what the person said last.
+    """
+
+    collection: str = Field(max_length=63)
+    version: int | None = said(None, ge=1)
+    question: str = said("", max_length=80)
+    method: LookUpMethod = said("words")
+    most: int = said(5, ge=1, le=MOST_PASSAGES, description="Passages at most.")
+    least: float = said(0.0, ge=0, le=1e6, description="The least score that is taken.")
+    around: int = said(
+        0, ge=0, le=3, description="So many passages before and after each one found go with it."
+    )
+    tags: list[Tag] = said(max_length=20, description="Only of documents with one of these tags.")
+    since: date | None = said(None, description="Only of documents dated from that day on.")
+    until: date | None = said(None, description="Only of documents dated up to that day.")
+
+
 class Input(Document):
     """What is known of an input beyond its name in the text.
 
@@ -57,6 +84,9 @@ class Input(Document):
     fields: list[RecordField] = said(max_length=100)
     default: Any = said(None)
     example: Any = said(None)
+    look_up: LookingUp | None = said(
+        None, description="Where passages come from that a case or a try does not give itself."
+    )
 
 
 class Example(Document):

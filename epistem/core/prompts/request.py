@@ -15,7 +15,7 @@ from epistem.core.wire import tokens
 from epistem.core.wire.formats import FORMATS, USUAL, WireFormat
 from epistem.core.wire.reply import ToolOffer
 
-Ability = Literal["tools", "images", "reply_schema", "reasoning"]
+Ability = Literal["tools", "images", "reply_schema", "reasoning", "embeddings"]
 ABILITIES: frozenset[Ability] = frozenset(get_args(Ability))
 """What a model may be able to do; what it can't do is not sent."""
 

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import likely_answers
+from epistem.core.engine.looking import presumed
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import render_talk
@@ -128,7 +129,8 @@ def _talks(arm: PlannedArm, cases: Sequence[Case], output: float) -> list[list[f
         if found and steps > MOST_STEPS:
             break
         try:
-            messages = render_talk(prompt, with_old_names(case.inputs, arm.aliases), (), budget)
+            inputs = presumed(prompt, with_old_names(case.inputs, arm.aliases))
+            messages = render_talk(prompt, inputs, (), budget)
             steps += MOST_STEPS - budget.steps
         except TooCostly:
             return [*found, *[None] * (len(cases) - len(found))]

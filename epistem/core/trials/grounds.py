@@ -10,22 +10,39 @@ from epistem.core.cases.content import Case
 from epistem.core.cases.talk import NOBODY, Talked, talked
 from epistem.core.checks.base import Answer, Ground, Said, Spent, ToolUse
 from epistem.core.engine.answers import Answered
+from epistem.core.engine.looking import FoundIn, as_input
+from epistem.core.engine.needs import FoundPassage
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.rename import with_old_names
 
 
 def ground_of(
-    prompt: Prompt, case: Case, aliases: Mapping[str, str] = MappingProxyType({})
+    prompt: Prompt,
+    case: Case,
+    aliases: Mapping[str, str] = MappingProxyType({}),
+    found: Sequence[FoundIn] = (),
 ) -> Ground:
-    """Of a case that this prompt is asked; the request is filled in once, when a check wants it."""
+    """Of a case that this prompt is asked, with what was looked up for the answer; the request is filled in
+    once, when a check wants it."""
+    inputs = {**case.inputs, **found_inputs(found)} if found else case.inputs
 
     @cache
     def asked() -> tuple[Said, ...]:
-        messages = render_talk(prompt, with_old_names(case.inputs, aliases))
+        messages = render_talk(prompt, with_old_names(inputs, aliases))
         return tuple(Said(message.role, message.text) for message in messages)
 
-    return Ground(prompt.reply, case.expect, case.inputs, asked, case.pair)
+    return Ground(prompt.reply, case.expect, inputs, asked, case.pair)
+
+
+def found_inputs(found: Sequence[FoundIn]) -> dict[str, list[dict[str, str]]]:
+    """By input; of a talk all that was found for any of its answers, each passage once, in order."""
+    told: dict[str, dict[str, FoundPassage]] = {}
+    for each in found:
+        there = told.setdefault(each.input, {})
+        for passage in each.passages:
+            there.setdefault(passage.reference, passage)
+    return {name: as_input(list(there.values())) for name, there in told.items()}
 
 
 def answer_to(

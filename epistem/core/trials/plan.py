@@ -11,6 +11,7 @@ from pydantic import Field
 from epistem.core.cases.pair import VARIATIONS, Variation
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
+from epistem.core.prompts.content import MOST_PASSAGES, LookUpMethod
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import Document, Tag, listed, said
 
@@ -20,12 +21,22 @@ IN_FLIGHT = 64
 """Calls that a runner makes at once, unless it is told otherwise."""
 
 
+class LookUpChange(Document):
+    """What stands over the version's own way to look passages up, for all of its inputs that do."""
+
+    version: int | None = Field(None, ge=1, description="Of the collection.")
+    most: int | None = Field(None, ge=1, le=MOST_PASSAGES)
+    method: LookUpMethod | None = None
+
+
 class ArmPlan(Document):
-    """One thing compared. `settings` stand over those of the version. The first arm is the baseline."""
+    """One thing compared. `settings` stand over those of the version, and so does `look_up`. The first arm is
+    the baseline."""
 
     version: int = Field(ge=1)
     model: str = Field(min_length=1, max_length=80)
     settings: Settings = Field(default_factory=Settings)
+    look_up: LookUpChange | None = said(None)
 
 
 class MainQuestion(Document):

@@ -10,8 +10,8 @@ from pydantic import Field
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
 from epistem.core.checks.grounding.support import MOST_PHRASE, chosen_sources, read, told_in
 from epistem.core.checks.grounding.wordings import declines, says_unknown
-from epistem.core.checks.reading import Piece, sentences
 from epistem.core.checks.shapes import MOST_LOOKED_AT, MOST_SPANS, in_words
+from epistem.core.language.reading import Piece, sentences
 from epistem.core.shapes import count
 
 _CITED = re.compile(r"\[(\d{1,4}(?:\s*(?:[,;]|-|–)\s*\d{1,4})*)\]")

@@ -17,8 +17,8 @@ from epistem.core.checks.base import (
     Span,
 )
 from epistem.core.checks.grounding.support import chosen_sources
-from epistem.core.checks.runs import longest_run
 from epistem.core.checks.shapes import MOST_LOOKED_AT
+from epistem.core.language.runs import longest_run
 
 
 class CopyOptions(Options):

@@ -21,10 +21,10 @@ from epistem.core.checks.base import (
     Span,
 )
 from epistem.core.checks.grounding.wordings import declines, says_unknown
-from epistem.core.checks.reading import Piece, sentences, words
 from epistem.core.checks.shapes import MOST_LOOKED_AT, MOST_SPANS
 from epistem.core.checks.sources import Source, in_words, sources_of
-from epistem.core.checks.stems import stem
+from epistem.core.language.reading import Piece, sentences, words
+from epistem.core.language.stems import stem
 
 _LITTLE_WORDS = """
 a about above after again all also am an and any are as at be because been before being below both but by can

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from epistem.core.checks.offers.words import RULE, WORDINGS
-from epistem.core.checks.reading import sentences
 from epistem.core.checks.registry import build, check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
+from epistem.core.language.reading import sentences
 from epistem.core.prompts.content import Prompt, ReplyShape, parts_of
 
 MOST_RULES = 200

@@ -9,8 +9,8 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.reading import sentences
 from epistem.core.checks.shapes import FreeOf
+from epistem.core.language.reading import sentences
 
 _SHOULD = (
     r"(?:you|he|she|they|your (?:child|mother|father|wife|husband|baby)) (?:should|must|need to|have to|had "

@@ -20,11 +20,11 @@ from epistem.core.checks.base import (
     Span,
 )
 from epistem.core.checks.grounding.support import keys_of
-from epistem.core.checks.reading import Piece, sentences, words
-from epistem.core.checks.runs import SharedRun, longest_run
 from epistem.core.checks.shapes import MOST_LOOKED_AT, FreeOf
 from epistem.core.checks.sources import sources_of
 from epistem.core.errors import EpistemError
+from epistem.core.language.reading import Piece, sentences, words
+from epistem.core.language.runs import SharedRun, longest_run
 
 
 class LeakOptions(Options):

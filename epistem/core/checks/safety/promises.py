@@ -9,8 +9,8 @@ from typing import ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.reading import sentences
 from epistem.core.checks.shapes import FreeOf
+from epistem.core.language.reading import sentences
 
 _GIVES = (
     r"(?:get|receive|have|be (?:given|paid|sent|refunded|reimbursed|compensated|credited))"

@@ -13,7 +13,7 @@ from pydantic import Field
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
 from epistem.core.checks.shapes import FreeOf, Places
 from epistem.core.checks.signature import digest
-from epistem.core.checks.stems import stem
+from epistem.core.language.stems import stem
 from epistem.core.prompts.content import ReplyShape
 
 _WORD = re.compile(r"[^\W_]+(?:['’][^\W_]+)?")

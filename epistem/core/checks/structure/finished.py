@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from typing import ClassVar
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Span
-from epistem.core.checks.reading import sentences
 from epistem.core.checks.shapes import MOST_LOOKED_AT, FreeOf, Places, without
+from epistem.core.language.reading import sentences
 
 _ENDED = re.compile(
     r"[.!?…。！？:;)\]}>\"'”’»*_`~|]\s*$|\d\s*$|[\U0001f000-\U0001faff☀-➿]\ufe0f?\s*$"

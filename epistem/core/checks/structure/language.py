@@ -9,8 +9,8 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
-from epistem.core.checks.reading import words
 from epistem.core.errors import InvalidInput
+from epistem.core.language.reading import words
 from epistem.core.prompts.content import ReplyShape
 
 FEWEST_WORDS = 5

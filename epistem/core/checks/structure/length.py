@@ -8,8 +8,8 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Options, Span
-from epistem.core.checks.reading import Piece, items, lines, paragraphs, sentences, words
 from epistem.core.checks.shapes import Bounds, WithinBounds
+from epistem.core.language.reading import Piece, items, lines, paragraphs, sentences, words
 
 Unit = Literal["word", "sentence", "character", "line", "item", "paragraph"]
 PIECES: dict[str, Callable[[str], Sequence[Piece]]] = {

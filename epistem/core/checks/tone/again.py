@@ -8,8 +8,8 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Span
-from epistem.core.checks.reading import Piece, sentences, words
 from epistem.core.checks.shapes import MOST_LOOKED_AT, in_words
+from epistem.core.language.reading import Piece, sentences, words
 
 _LEAST_WORDS = 2
 MOST_EARLIER = 20_000

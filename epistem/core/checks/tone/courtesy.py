@@ -9,8 +9,8 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options, Span
-from epistem.core.checks.reading import sentences, words
 from epistem.core.checks.shapes import Bounds, CountOf, FreeOf, Places
+from epistem.core.language.reading import sentences, words
 
 _POLITE = re.compile(
     r"\b(?:please|thank(?:s| you)|(?:much|really|greatly) appreciated?|appreciate|(?:i'm|i am|we're|we are|so|"

@@ -10,9 +10,9 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Options, Span
-from epistem.core.checks.reading import sentences, words
 from epistem.core.checks.shapes import Bounds, WithinBounds
 from epistem.core.checks.tone.classes import class_of
+from epistem.core.language.reading import sentences, words
 
 FEWEST_WORDS = 8
 """A text of fewer words has no share worth the name."""

@@ -8,8 +8,8 @@ from typing import ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Ground, Options
-from epistem.core.checks.reading import sentences
 from epistem.core.checks.shapes import Bounds, CountOf
+from epistem.core.language.reading import sentences
 
 _EXCLAIMED = re.compile(r"(?<![!=<>\w/])!(?=\w)|(?<=[\w\s.\"'”’)\]?…])!+(?!=)|！+")
 _SHOUTED = re.compile(

@@ -9,11 +9,11 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
-from epistem.core.checks.reading import sentences, words
 from epistem.core.checks.shapes import MOST_LOOKED_AT, told
 from epistem.core.checks.sources import sources_of
 from epistem.core.checks.tone.classes import class_of
 from epistem.core.errors import EpistemError
+from epistem.core.language.reading import sentences, words
 
 FEWEST_WORDS = 3
 """What is shorter has no style that one could take up."""

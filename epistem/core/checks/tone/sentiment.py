@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from pydantic import Field
 
 from epistem.core.checks.base import Aspect, Example, Options, Span
-from epistem.core.checks.reading import Piece, sentences
 from epistem.core.checks.shapes import WithinBounds
+from epistem.core.language.reading import Piece, sentences
 
 if TYPE_CHECKING:
     from vaderSentiment.vaderSentiment import SentimentIntensityAnalyzer

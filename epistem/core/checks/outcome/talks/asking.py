@@ -7,8 +7,8 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from epistem.core.checks.base import Answer
-from epistem.core.checks.reading import Piece, sentences
-from epistem.core.checks.stems import stem
+from epistem.core.language.reading import Piece, sentences
+from epistem.core.language.stems import stem
 
 MOST_LOOKED_AT = 20_000
 """Characters of each answer that are looked at."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import NamedTuple
 
-from epistem.core.checks.reading import words
+from epistem.core.language.reading import words
 
 MOST_READ = 100_000
 """Characters of a text that are looked through for shared runs."""

@@ -1,0 +1,1 @@
+"""Documents cut into passages, and looking passages up."""

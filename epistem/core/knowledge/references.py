@@ -1,0 +1,118 @@
+"""Numbers by which passages are referred to: what stays the same keeps its number when a document changes."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Collection, Sequence
+from difflib import SequenceMatcher
+
+from rapidfuzz import fuzz
+
+ALIKE = 60.0
+"""Of 100: a passage that was changed keeps its number where it is so like what stood at its place."""
+MOST_COMPARED = 5_000
+_REFERENCE = re.compile(r"([^#\s]+)#(\d+)\Z")
+
+
+def numbered(before: Sequence[tuple[int, str]], texts: Sequence[str], highest: int) -> list[int]:
+    """A number for each text. `before` are the passages as they were, in order, with their numbers; `highest`
+    is the highest number that was ever given, which none that is new gets again.
+
+    A text that was there keeps its number; one that replaces another at its place and is like it has that
+    one's; any other gets a new one."""
+    was = [text for _, text in before]
+    numbers: list[int | None] = [None] * len(texts)
+    left: list[tuple[range, range]] = []
+    matcher = SequenceMatcher(None, was, list(texts), autojunk=False)
+    if len(was) * len(texts) > 4_000_000:
+        _by_text(before, texts, numbers)
+    else:
+        for kind, low, high, first, last in matcher.get_opcodes():
+            if kind == "equal":
+                for offset in range(high - low):
+                    numbers[first + offset] = before[low + offset][0]
+            else:
+                left.append((range(low, high), range(first, last)))
+    taken = {number for number in numbers if number is not None}
+    _moved(before, texts, numbers, taken)
+    for old, new in left:
+        _changed(before, texts, numbers, taken, old, new)
+    for at, number in enumerate(numbers):
+        if number is None:
+            highest += 1
+            numbers[at] = highest
+    return [number for number in numbers if number is not None]
+
+
+def _by_text(
+    before: Sequence[tuple[int, str]], texts: Sequence[str], numbers: list[int | None]
+) -> None:
+    """Where there are too many for an alignment: the same texts in order."""
+    there: dict[str, list[int]] = {}
+    for number, text in reversed(before):
+        there.setdefault(text, []).append(number)
+    for at, text in enumerate(texts):
+        if there.get(text):
+            numbers[at] = there[text].pop()
+
+
+def _moved(
+    before: Sequence[tuple[int, str]],
+    texts: Sequence[str],
+    numbers: list[int | None],
+    taken: set[int],
+) -> None:
+    """The same text at another place."""
+    there: dict[str, list[int]] = {}
+    for number, text in reversed(before):
+        if number not in taken:
+            there.setdefault(text, []).append(number)
+    for at, text in enumerate(texts):
+        if numbers[at] is None and there.get(text):
+            numbers[at] = there[text].pop()
+            taken.add(numbers[at] or 0)
+
+
+def _changed(
+    before: Sequence[tuple[int, str]],
+    texts: Sequence[str],
+    numbers: list[int | None],
+    taken: set[int],
+    old: range,
+    new: range,
+) -> None:
+    """Within a stretch that differs, in order: each takes the next old one that it is like."""
+    if len(old) * len(new) > MOST_COMPARED:
+        return
+    start = old.start
+    for at in new:
+        if numbers[at] is not None:
+            continue
+        for place in range(start, old.stop):
+            number, text = before[place]
+            if number not in taken and fuzz.ratio(text, texts[at]) >= ALIKE:
+                numbers[at] = number
+                taken.add(number)
+                start = place + 1
+                break
+
+
+def stem_of(file: str, taken: Collection[str] = ()) -> str:
+    """What the references of a document begin with: `luggage` of `rules/Luggage.md`, in plain letters, digits
+    and hyphens; with a number behind it where another has it."""
+    name = file.replace("\\", "/").rsplit("/", 1)[-1]
+    name = name.rsplit(".", 1)[0] if "." in name.strip(".") else name
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().casefold()
+    stem = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:40].strip("-") or "document"
+    found, number = stem, 1
+    while found in taken:
+        number += 1
+        found = f"{stem}-{number}"
+    return found
+
+
+def parted(reference: str) -> tuple[str, int] | None:
+    """`luggage#3` as its two parts; None for what is no reference."""
+    found = _REFERENCE.match(reference)
+    return (found[1], int(found[2])) if found and len(found[2]) < 10 else None

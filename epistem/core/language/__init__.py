@@ -1,0 +1,1 @@
+"""Words, sentences and stems of a text, and what two texts share."""

@@ -1,0 +1,1 @@
+"""What look-ups search, as it is kept: collections, their documents and passages, vectors, questions."""

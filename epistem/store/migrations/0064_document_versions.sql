@@ -1,0 +1,22 @@
+CREATE TABLE document_versions (
+  id            INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  document_id   INT UNSIGNED NOT NULL,
+  collection_id INT UNSIGNED NOT NULL,
+  since         INT UNSIGNED NOT NULL COMMENT 'the version of the collection that it came with',
+  until         INT UNSIGNED NULL COMMENT 'the version that it is no longer in',
+  file          VARCHAR(300) NOT NULL DEFAULT '',
+  title         VARCHAR(200) NOT NULL DEFAULT '',
+  tags          TEXT NOT NULL COMMENT 'JSON: a list of words',
+  dated         DATE NULL,
+  cut           LONGTEXT NOT NULL COMMENT 'JSON: how it is cut',
+  headings      LONGTEXT NOT NULL COMMENT 'JSON: headings and rows, as places in the text',
+  content       LONGTEXT NOT NULL,
+  text_hash     BINARY(32) NOT NULL,
+  passages      INT UNSIGNED NOT NULL,
+  segment       LONGBLOB NOT NULL COMMENT 'what it adds to an index, see core/knowledge/segments.py',
+  changed_by    VARCHAR(80) NOT NULL DEFAULT '',
+  changed_at    DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  KEY (collection_id, since, until),
+  KEY (document_id, since),
+  FOREIGN KEY (document_id) REFERENCES documents (id) ON DELETE CASCADE
+) DEFAULT CHARSET = utf8mb4 COLLATE = utf8mb4_bin;

@@ -1,0 +1,40 @@
+"""How the inputs of an arm are looked up: as its version says, changed as the plan says, from a version that stays."""
+
+from __future__ import annotations
+
+from epistem.core.engine.looking import looked_up
+from epistem.core.errors import InvalidInput, NotFound
+from epistem.core.prompts.content import LookingUp, Prompt
+from epistem.core.trials.plan import ArmPlan
+from epistem.store.database import Transaction
+from epistem.store.knowledge import collections
+
+
+def look_ups_of(
+    tx: Transaction, arm: ArmPlan, prompt: Prompt, position: int
+) -> dict[str, LookingUp]:
+    """By input. Raises InvalidInput where a collection is gone or empty, or has no such version, and for a change
+    where nothing is looked up."""
+    field = f"arms.{position}.look_up"
+    changed = {} if arm.look_up is None else arm.look_up.model_dump(exclude_none=True)
+    found = {}
+    for each, looking in looked_up(prompt, {}):
+        told = LookingUp.from_json({**looking.to_json(), **changed}, at=field)
+        try:
+            collection = collections.get(tx, told.collection)
+            version = collections.check_version(collection, told.version)
+        except NotFound as error:
+            raise InvalidInput(error.message, field=field) from error
+        if not version:
+            raise InvalidInput(
+                f"“{told.collection}”, where “{each.name}” is looked up, is empty. Bring documents in under "
+                "Knowledge.",
+                field=field,
+            )
+        found[each.name] = told.model_copy(update={"version": version})
+    if changed and not found:
+        raise InvalidInput(
+            f"Version {arm.version} looks nothing up, so there is nothing to change in how.",
+            field=field,
+        )
+    return found

@@ -1,0 +1,110 @@
+"""Vectors of passages and of questions: each text is given to a model once."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from epistem.core.errors import InvalidInput
+from epistem.core.knowledge.meaning import unit
+from epistem.core.wire import tokens
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
+from epistem.models.retry import QUICK
+from epistem.store import models
+from epistem.store.database import Database
+from epistem.store.knowledge import collections, documents, vectors
+from epistem.store.models import Model
+from epistem.work.limits import SharedLimits
+
+A_TIME = 64
+"""Texts in one request."""
+MOST_CHARACTERS = 8_000
+"""Of a text that a model is given; of a longer one its beginning."""
+
+
+class Progress(NamedTuple):
+    """Of all passages how many have a vector; `cents` is what the rest will cost, about."""
+
+    done: int
+    total: int
+    cents: float
+
+
+def able(listed: Sequence[Model], name: str | None) -> Model:
+    """The model that makes vectors. Raises InvalidInput where there is none, or it does not do that."""
+    if not name:
+        raise InvalidInput(
+            "This collection has no model that makes vectors. Choose one under Knowledge, or look up by words.",
+            field="embeds_with",
+        )
+    model = models.pick(listed, name)
+    if "embeddings" not in model.abilities:
+        raise InvalidInput(
+            f"The model “{name}” makes no vectors of texts. Choose another one, or tick that it can.",
+            field="embeds_with",
+        )
+    return model
+
+
+def progress(database: Database, name: str) -> Progress:
+    """Of the newest version, with its own model."""
+    with database.transaction() as tx:
+        collection = collections.get(tx, name)
+        model = able(models.all_of(tx), collection.embeds_with)
+        hashes = {each for _, each in documents.hashes_in(tx, collection, collection.version)}
+        missing = hashes - vectors.of(tx, model.name, hashes).keys()
+        texts = documents.texts_by_hash(tx, missing)
+    asked = sum(tokens.count(text[:MOST_CHARACTERS]) for text in texts.values())
+    return Progress(len(hashes) - len(missing), len(hashes), asked * model.input_cents / 1e6)
+
+
+def go_on(database: Database, name: str, batches: int = 1) -> Progress:
+    """Some more vectors of the newest version: what is made is kept at once, so it can be broken off at any
+    time. Raises CallFailed where the model gives none."""
+    with database.transaction() as tx:
+        collection = collections.get(tx, name)
+        model = able(models.all_of(tx), collection.embeds_with)
+        hashes = {each for _, each in documents.hashes_in(tx, collection, collection.version)}
+        missing = sorted(hashes - vectors.of(tx, model.name, hashes).keys())
+        some = missing[: batches * A_TIME]
+        texts = documents.texts_by_hash(tx, some)
+    for start in range(0, len(some), A_TIME):
+        now = some[start : start + A_TIME]
+        made = embedded(database, model, [texts[digest] for digest in now])
+        with database.transaction() as tx:
+            vectors.keep(tx, model.name, dict(zip(now, made, strict=True)))
+    return progress(database, name)
+
+
+def vector_of(database: Database, model: Model, question: str) -> NDArray[np.float32]:
+    """Of a question; the same one is given to the model once. Raises CallFailed."""
+    digest = documents.text_hash(question)
+    with database.transaction() as tx:
+        there = vectors.of(tx, model.name, [digest])
+    if digest in there:
+        return there[digest]
+    [made] = embedded(database, model, [question])
+    with database.transaction() as tx:
+        vectors.keep(tx, model.name, {digest: made})
+    return made
+
+
+def embedded(database: Database, model: Model, texts: Sequence[str]) -> list[NDArray[np.float32]]:
+    return asyncio.run(_embedded(database, model, [text[:MOST_CHARACTERS] for text in texts]))
+
+
+async def _embedded(
+    database: Database, model: Model, texts: Sequence[str]
+) -> list[NDArray[np.float32]]:
+    limits = SharedLimits(database)
+    try:
+        async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
+            told = await client.embed(Endpoint.of(model), model.asked_as, texts)
+    finally:
+        limits.close()
+    return [unit(vector) for vector in told]
