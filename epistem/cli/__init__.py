@@ -211,7 +211,7 @@ def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
 
 def _load(address: Address, console: Console) -> None:
     from epistem.cli.progress import follow
-    from epistem.demo.load import load_demo, test_judges
+    from epistem.demo.load import load_demo, make_vectors, test_judges
 
     database = Database(address, connections=2)
     try:
@@ -220,5 +220,6 @@ def _load(address: Address, console: Console) -> None:
             follow(database, trial_id, console, what="Running the demo's trial")
         if started:
             test_judges(database)
+            make_vectors(database)
     finally:
         database.close()

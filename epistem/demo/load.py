@@ -12,20 +12,26 @@ from epistem.core.cases.content import Case
 from epistem.core.checks.registry import check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
+from epistem.core.knowledge.cutting import Cut
 from epistem.core.prompts.content import Prompt
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
+from epistem.store.knowledge import collections, questions
 from epistem.work import trials as work
 from epistem.work.drafts import keep
+from epistem.work.knowledge import bringing, embedding, keeping
 from epistem.work.probation import put_to_the_test
 
-PROMPTS = ("triage-message", "desk-reply", "lost-item", "fare-record")
+PROMPTS = ("triage-message", "desk-reply", "lost-item", "fare-record", "handbook-answer")
+HANDBOOK = "desk-handbook"
+EMBEDS_WITH = "gannet-l"
 
 
 def load_demo(database: Database) -> list[int]:
     """Add what is not there yet; the ids of trials that were started and now run."""
     started = []
+    _load_handbook(database)
     for name in PROMPTS:
         with database.transaction() as tx:
             try:
@@ -42,6 +48,34 @@ def test_judges(database: Database) -> None:
         for use in map(CheckUse.from_json, yaml.safe_load(_read(f"{name}.yaml"))["checks"]):
             if check_class(use.check).asks:
                 put_to_the_test(database, use)
+
+
+def _load_handbook(database: Database) -> None:
+    """The desk's rules: stiffly worded in its first version, fares and luggage plainly in its second."""
+    with database.transaction() as tx:
+        if any(each.name == HANDBOOK for each in collections.all_of(tx)):
+            return
+        note = "What passengers ask about. Version 2 has fares and luggage in plain words."
+        keeping.create(tx, HANDBOOK, note)
+    for wording in ("first", "plain"):
+        folder = resources.files("epistem.demo") / "handbook" / wording
+        files = sorted((each.name, each.read_bytes()) for each in folder.iterdir())
+        bringing.bring(database, HANDBOOK, [each for each in files if each[0].endswith(".md")])
+        with database.transaction() as tx:
+            bringing.keep(tx, HANDBOOK, Cut(level=2))
+    with database.transaction() as tx:
+        collection = collections.get(tx, HANDBOOK)
+        collections.describe(tx, collection, collection.note, EMBEDS_WITH)
+        for line in _read("handbook/look-ups.jsonl").splitlines():
+            told = json.loads(line)
+            questions.keep(tx, collection, told["question"], told["wanted"])
+
+
+def make_vectors(database: Database) -> None:
+    """Of the handbook's passages, by a model of the stand-in."""
+    told = embedding.progress(database, HANDBOOK)
+    while told.done < told.total:
+        told = embedding.go_on(database, HANDBOOK)
 
 
 def _load_prompt(tx: Transaction, name: str) -> int:

@@ -40,6 +40,8 @@ class Line:
     saved_by: str
     created_at: datetime
     settings: Settings
+    looks_up: bool
+    """Whether passages are looked up for an input of it."""
 
 
 def save(tx: Transaction, subject: Subject, content: Content, note: str) -> tuple[Version, bool]:
@@ -90,13 +92,17 @@ def lines(tx: Transaction, subject: Subject, *, before: int | None = None, most:
     """Newest first; those of a number under `before`, where it is given."""
     rows = tx.rows(
         """
-        SELECT number, content_hash, note, saved_by, created_at, JSON_EXTRACT(content, '$.settings')
+        SELECT number, content_hash, note, saved_by, created_at, JSON_EXTRACT(content, '$.settings'),
+               JSON_CONTAINS_PATH(content, 'one', '$.inputs[*].look_up')
           FROM versions WHERE subject_id = %s AND (%s IS NULL OR number < %s)
          ORDER BY number DESC LIMIT %s
         """,
         (subject.id, before, before, most),
     )
-    return [Line(*(*row[:5], Settings.from_json(json.loads(row[5] or "{}")))) for row in rows]
+    return [
+        Line(*(*row[:5], Settings.from_json(json.loads(row[5] or "{}")), bool(row[6])))
+        for row in rows
+    ]
 
 
 def _from_row(row: tuple[Any, ...]) -> Version:

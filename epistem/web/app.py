@@ -16,6 +16,7 @@ from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
 from epistem.web import (
     anew,
+    brought,  # noqa: F401 (its routes belong to the blueprint of collections)
     case_batches,  # noqa: F401 (its routes belong to the blueprint of cases)
     case_doubles,  # noqa: F401 (so do these)
     case_history,  # noqa: F401
@@ -23,6 +24,7 @@ from epistem.web import (
     case_sets,
     cases,
     checks,
+    collections,
     drafts,
     events,
     fared,
@@ -32,6 +34,7 @@ from epistem.web import (
     history,  # noqa: F401 (its routes belong to the blueprint of tries)
     imports,
     keys,
+    look_up,  # noqa: F401 (so do these)
     looks,
     models,
     problems,
@@ -72,6 +75,7 @@ def make_app(database: Database | None) -> OpenAPI:
         subjects,
         drafts,
         fragments,
+        collections,
         files,
         cases,
         case_sets,

@@ -24,7 +24,9 @@ _MAYBE_ODD = re.compile(
 )
 """Bytes without which no text has half a character and no number is too large."""
 SHALLOW = 60
-AS_BYTES = {"imports.begin_import": MOST_BYTES}
+MOST_DOCUMENT = 64_000_000
+"""Bytes of a file, or a zip of files, that is brought into a collection."""
+AS_BYTES = {"imports.begin_import": MOST_BYTES, "collections.bring": MOST_DOCUMENT}
 """What takes a file as it is, and how many bytes of it."""
 
 

@@ -81,6 +81,7 @@ class VersionLine(Shape):
     saved_by: str
     created_at: Moment
     settings: Settings
+    looks_up: bool = Field(False, description="Whether passages are looked up for an input.")
 
 
 class VersionPage(Shape):

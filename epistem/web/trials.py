@@ -12,7 +12,7 @@ from epistem.core.cases.pair import Variation
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
-from epistem.core.trials.plan import IN_FLIGHT, MainQuestion, TrialPlan
+from epistem.core.trials.plan import IN_FLIGHT, LookUpChange, MainQuestion, TrialPlan
 from epistem.core.trials.showing import Showing
 from epistem.store import looks, subjects, trial_cases, trials
 from epistem.store.database import Transaction
@@ -82,6 +82,9 @@ class ArmShape(Shape):
     version: int
     model: str
     settings: Settings
+    look_up: LookUpChange | None = Field(
+        None, description="What it looks up otherwise than its version says."
+    )
 
 
 class TrialPage(TrialLine):
@@ -209,6 +212,7 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
                 version=a.version,
                 model=a.model,
                 settings=a.settings,
+                look_up=trial.plan.arms[a.position].look_up,
             )
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],

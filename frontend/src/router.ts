@@ -4,6 +4,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: "/models/:model(.*)?", name: "models", component: () => import("./models/ModelsScreen.vue") },
+    { path: "/knowledge/:collection?/:document?", name: "knowledge", component: () => import("./knowledge/KnowledgeScreen.vue") },
     { path: "/", name: "desk", component: () => import("./desk/DeskScreen.vue") },
     {
       path: "/subjects/:name",

@@ -124,7 +124,7 @@ def test_a_replay_departs_where_the_record_differs_first():
     assert sorted(run.record) == ["0.1", "0.look.rules", "1.1", "1.look.rules"]
     with pytest.raises(NotInRecord) as departed:
         replayed(program("chat_completions", ["another"]), run.record)
-    assert departed.value.field == "1.1"
+    assert departed.value.field == "1.look.rules"
 
 
 def test_rounds_of_tools_by_a_list():

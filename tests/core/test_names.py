@@ -1,4 +1,4 @@
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import pytest
 
@@ -11,6 +11,7 @@ class Arm:
     version: int
     model: str
     settings: Settings
+    look_ups: dict = field(default_factory=dict)
 
 
 def names(*arms):

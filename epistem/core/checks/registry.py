@@ -83,6 +83,7 @@ CHECKS = {
     "grounding.supported": "epistem.core.checks.grounding.support:Supported",
     "grounding.citations": "epistem.core.checks.grounding.citing:Cites",
     "grounding.copied": "epistem.core.checks.grounding.copying:NotCopied",
+    "grounding.copied_share": "epistem.core.checks.grounding.share:CopiedShare",
     "grounding.not_known": "epistem.core.checks.grounding.unknown:NotKnown",
     "grounding.reference": "epistem.core.checks.grounding.reference:LikeReference",
     "judge.rubric": "epistem.core.checks.judge.rubrics:Rubric",

@@ -7,7 +7,7 @@ for the overlap that is asked for.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Literal, NamedTuple
 
 from pydantic import Field
@@ -46,8 +46,8 @@ class Cut(Document):
 
 class Slice(NamedTuple):
     """text[start:end] is its own; it is told from `lead` on, which is before `start` where it overlaps with
-    what stands before. `path` are the titles of the headings over it, outermost first; `title` is the last of
-    them, or that of the document."""
+    what stands before, and behind it where it begins with headings. `path` are the titles of the headings over
+    it, outermost first; `title` is the last of them, or that of the document."""
 
     start: int
     end: int
@@ -62,10 +62,28 @@ def cut(document: Text, how: Cut) -> list[Slice]:
     if not text.strip():
         return []
     over, slices = _Over(document.rows if how.by == "rows" else document.headings), []
+    begun = {each.start for each in document.headings}
     for start, end, lead, titled in _own(document, how):
         path = over.path(max(start, titled))
+        if lead == start:
+            lead = _behind_headings(text, start, end, begun)
         slices.append(Slice(start, end, lead, path[-1] if path else document.title, path))
     return slices
+
+
+def _behind_headings(text: str, start: int, end: int, headings: Collection[int]) -> int:
+    """Where its own words begin: its path tells the headings. What is headings alone begins with them."""
+    at = start
+    while at in headings or (at < end and text[at].isspace()):
+        if at not in headings:
+            at += 1
+            continue
+        line = text.find("\n", at, end)
+        at = end if line < 0 else line + 1
+        under = text[at : max(text.find("\n", at, end), at)].strip()
+        if under and not under.strip("=-"):
+            at += text[at:end].find("\n") + 1
+    return at if at < end and text[at:end].strip() else start
 
 
 def _begun(document: Text, how: Cut) -> list[int]:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from epistem.core.knowledge.segments import Segment
-from epistem.core.knowledge.terms import terms
+from epistem.core.knowledge.terms import asked
 
 K1 = 1.2
 B = 0.75
@@ -60,7 +60,7 @@ class Index:
     def scores(self, question: str) -> Scores:
         """Of every passage; 0 where it has none of the question's words."""
         found = np.zeros(self.size)
-        for word in sorted(set(terms(question))):
+        for word in asked(question):
             at = self._number.get(word)
             if at is None:
                 continue

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Collection, Sequence
 from difflib import SequenceMatcher
+from typing import NamedTuple
 
 from rapidfuzz import fuzz
 
@@ -15,13 +17,27 @@ MOST_COMPARED = 5_000
 _REFERENCE = re.compile(r"([^#\s]+)#(\d+)\Z")
 
 
-def numbered(before: Sequence[tuple[int, str]], texts: Sequence[str], highest: int) -> list[int]:
-    """A number for each text. `before` are the passages as they were, in order, with their numbers; `highest`
-    is the highest number that was ever given, which none that is new gets again.
+class Before(NamedTuple):
+    """A passage as it was; `path` are the headings over it."""
 
-    A text that was there keeps its number; one that replaces another at its place and is like it has that
-    one's; any other gets a new one."""
-    was = [text for _, text in before]
+    number: int
+    text: str
+    path: Sequence[str] = ()
+
+
+def numbered(
+    before: Sequence[Before],
+    texts: Sequence[str],
+    highest: int,
+    paths: Sequence[Sequence[str]] = (),
+) -> list[int]:
+    """A number for each text, of which `paths` are the headings. `before` are the passages as they were, in
+    order; `highest` is the highest number that was ever given, which none that is new gets again.
+
+    A text that was there keeps its number; one that stands alone under the headings that another stood alone
+    under has that one's, and so has one that replaces another at its place and is like it; any other gets a
+    new one."""
+    was = [each.text for each in before]
     numbers: list[int | None] = [None] * len(texts)
     left: list[tuple[range, range]] = []
     matcher = SequenceMatcher(None, was, list(texts), autojunk=False)
@@ -31,11 +47,12 @@ def numbered(before: Sequence[tuple[int, str]], texts: Sequence[str], highest: i
         for kind, low, high, first, last in matcher.get_opcodes():
             if kind == "equal":
                 for offset in range(high - low):
-                    numbers[first + offset] = before[low + offset][0]
+                    numbers[first + offset] = before[low + offset].number
             else:
                 left.append((range(low, high), range(first, last)))
     taken = {number for number in numbers if number is not None}
     _moved(before, texts, numbers, taken)
+    _headed(before, paths, numbers, taken)
     for old, new in left:
         _changed(before, texts, numbers, taken, old, new)
     for at, number in enumerate(numbers):
@@ -45,12 +62,10 @@ def numbered(before: Sequence[tuple[int, str]], texts: Sequence[str], highest: i
     return [number for number in numbers if number is not None]
 
 
-def _by_text(
-    before: Sequence[tuple[int, str]], texts: Sequence[str], numbers: list[int | None]
-) -> None:
+def _by_text(before: Sequence[Before], texts: Sequence[str], numbers: list[int | None]) -> None:
     """Where there are too many for an alignment: the same texts in order."""
     there: dict[str, list[int]] = {}
-    for number, text in reversed(before):
+    for number, text, _ in reversed(before):
         there.setdefault(text, []).append(number)
     for at, text in enumerate(texts):
         if there.get(text):
@@ -58,14 +73,14 @@ def _by_text(
 
 
 def _moved(
-    before: Sequence[tuple[int, str]],
+    before: Sequence[Before],
     texts: Sequence[str],
     numbers: list[int | None],
     taken: set[int],
 ) -> None:
     """The same text at another place."""
     there: dict[str, list[int]] = {}
-    for number, text in reversed(before):
+    for number, text, _ in reversed(before):
         if number not in taken:
             there.setdefault(text, []).append(number)
     for at, text in enumerate(texts):
@@ -74,8 +89,26 @@ def _moved(
             taken.add(numbers[at] or 0)
 
 
+def _headed(
+    before: Sequence[Before],
+    paths: Sequence[Sequence[str]],
+    numbers: list[int | None],
+    taken: set[int],
+) -> None:
+    """What stands alone under its headings, then as now."""
+    then = Counter(tuple(each.path) for each in before)
+    now = Counter(map(tuple, paths))
+    there = {tuple(each.path): each.number for each in before if each.number not in taken}
+    for at, told in enumerate(paths):
+        path = tuple(told)
+        alone = path and then[path] == 1 and now[path] == 1
+        if numbers[at] is None and alone and path in there:
+            numbers[at] = there[path]
+            taken.add(there[path])
+
+
 def _changed(
-    before: Sequence[tuple[int, str]],
+    before: Sequence[Before],
     texts: Sequence[str],
     numbers: list[int | None],
     taken: set[int],
@@ -90,7 +123,7 @@ def _changed(
         if numbers[at] is not None:
             continue
         for place in range(start, old.stop):
-            number, text = before[place]
+            number, text, _ = before[place]
             if number not in taken and fuzz.ratio(text, texts[at]) >= ALIKE:
                 numbers[at] = number
                 taken.add(number)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from epistem.core.language.little import LITTLE
 from epistem.core.language.stems import stem
 
 _CJK = "\u3040-\u30ff\u3400-\u4dbf\u4e00-\u9fff\uf900-\ufaff"
@@ -18,6 +19,14 @@ LONGEST = 60
 def terms(text: str) -> list[str]:
     """In order, each as often as it stands there."""
     return [stem(word[:LONGEST]) for word in _TERM.findall(text.lower())]
+
+
+def asked(question: str) -> list[str]:
+    """The words of a question that tell what it is about, each once, in an order of their own; all of them where
+    none does."""
+    words = _TERM.findall(question.lower())
+    telling = [word for word in words if word.replace("’", "'") not in LITTLE]
+    return sorted({stem(word[:LONGEST]) for word in telling or words})
 
 
 def matched(text: str, wanted: Iterable[str]) -> Iterator[tuple[int, int]]:

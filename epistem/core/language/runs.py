@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -67,6 +68,26 @@ class Runs:
                 best, place = run, index - run + 1
         return best, place
 
+    def all(self, told: list[str], least: int) -> list[tuple[int, int]]:
+        """The places in `told`, first word and end, that stand in runs of at least so many words; those that
+        overlap are one."""
+        found: list[tuple[int, int]] = []
+        state = run = 0
+        for index, word in enumerate(told):
+            while state and word not in self._nexts[state]:
+                state = self._link[state]
+                run = self._size[state]
+            if word in self._nexts[state]:
+                state, run = self._nexts[state][word], run + 1
+            if run < least:
+                continue
+            start = index - run + 1
+            if found and start <= found[-1][1]:
+                found[-1] = (min(start, found[-1][0]), index + 1)
+            else:
+                found.append((start, index + 1))
+        return found
+
 
 @lru_cache(maxsize=32)
 def _runs_of(texts: tuple[str, ...]) -> Runs:
@@ -94,6 +115,24 @@ def longest_run(text: str, *sources: str) -> SharedRun:
     where = next(place for place, source in enumerate(texts) if _has(_said(source), run))
     mine = words(text)
     return SharedRun(length, mine[at].start, mine[at + length - 1].end, where)
+
+
+class Shared(NamedTuple):
+    """Of so many words of a text `shared` stand in runs; where those are, as offsets, end excluded."""
+
+    words: int
+    shared: int
+    runs: list[tuple[int, int]]
+
+
+def shared_runs(text: str, sources: Sequence[str], least: int) -> Shared:
+    """What of a text stands in one of the sources, at least so many words in a row, whatever their case."""
+    text = text[:MOST_READ]
+    mine = words(text)
+    told = [text[w.start : w.end].lower() for w in mine]
+    found = _runs_of(tuple(source[:MOST_READ] for source in sources)).all(told, least)
+    places = [(mine[start].start, mine[end - 1].end) for start, end in found]
+    return Shared(len(told), sum(end - start for start, end in found), places)
 
 
 def _has(told: tuple[str, ...], run: tuple[str, ...]) -> bool:

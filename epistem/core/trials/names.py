@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
+from epistem.core.prompts.content import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import listed
 
@@ -18,6 +19,8 @@ class Named(Protocol):
     def model(self) -> str: ...
     @property
     def settings(self) -> Settings: ...
+    @property
+    def look_ups(self) -> Mapping[str, LookingUp]: ...
 
 
 def arm_names(arms: Sequence[Named]) -> list[str]:
@@ -29,7 +32,7 @@ def arm_names(arms: Sequence[Named]) -> list[str]:
     """
     several = len({arm.model for arm in arms}) > 1
     short = [f"v{arm.version} {arm.model}" if several else f"v{arm.version}" for arm in arms]
-    settings = [arm.settings.to_json() for arm in arms]
+    settings = [{**arm.settings.to_json(), **_looked(arm)} for arm in arms]
     names = []
     for at, name in enumerate(short):
         alike = [settings[other] for other in range(len(arms)) if short[other] == name]
@@ -37,6 +40,15 @@ def arm_names(arms: Sequence[Named]) -> list[str]:
         varied = [key for key in keys if len({_told(each, key) for each in alike}) > 1]
         names.append(" ".join([name, *(_told(settings[at], key) for key in varied)]))
     return _numbered(names)
+
+
+def _looked(arm: Named) -> dict[str, Any]:
+    """How it looks passages up, where all of its inputs do that alike."""
+    ways = [
+        {"collection": f"v{each.version}", "passages": each.most, "look-up by": each.method}
+        for each in arm.look_ups.values()
+    ]
+    return ways[0] if ways and all(way == ways[0] for way in ways) else {}
 
 
 def compared(asked: Sequence[tuple[int, str]], answers_of: int | None = None) -> str:

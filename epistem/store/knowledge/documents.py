@@ -180,6 +180,20 @@ def by_reference(
     return found
 
 
+def numbers_of(tx: Transaction, versions: Sequence[int]) -> dict[int, list[int]]:
+    """The numbers of the passages of these versions of documents, in order."""
+    found: dict[int, list[int]] = {number: [] for number in versions}
+    for some in _some(list(versions)):
+        told = ", ".join(["%s"] * len(some))
+        for version, number in tx.rows(
+            f"SELECT version_id, number FROM passages WHERE version_id IN ({told}) "
+            "ORDER BY version_id, position",
+            some,
+        ):
+            found[int(version)].append(int(number))
+    return found
+
+
 def hashes_in(tx: Transaction, collection: Collection, version: int) -> list[tuple[int, bytes]]:
     """(version of the document, hash) of each passage, by stem and position: as an index has them."""
     rows = tx.rows(

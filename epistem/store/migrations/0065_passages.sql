@@ -7,7 +7,7 @@ CREATE TABLE passages (
   path        TEXT NOT NULL COMMENT 'JSON: the titles of the headings over it',
   start       INT UNSIGNED NOT NULL,
   stop        INT UNSIGNED NOT NULL,
-  lead        INT UNSIGNED NOT NULL COMMENT 'before start where it overlaps with what stands before it',
+  lead        INT UNSIGNED NOT NULL COMMENT 'where it is told from: before start where it overlaps, behind it where it begins with headings',
   content     MEDIUMTEXT NOT NULL,
   PRIMARY KEY (version_id, position),
   KEY (version_id, number),

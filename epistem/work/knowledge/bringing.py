@@ -9,14 +9,14 @@ from typing import Literal, NamedTuple
 from epistem.core.cases.files.packed import ending_of, unpacked
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.knowledge.cutting import MOST_PASSAGES, Cut, Slice, cut
-from epistem.core.knowledge.references import numbered, stem_of
+from epistem.core.knowledge.references import Before, numbered, stem_of
 from epistem.core.knowledge.segments import searched, segment_of
 from epistem.core.knowledge.text import Text
 from epistem.store.database import Database, Transaction
 from epistem.store.knowledge import brought, collections, documents
 from epistem.store.knowledge.brought import Brought
 from epistem.store.knowledge.collections import Collection
-from epistem.store.knowledge.documents import DocumentVersion, NewVersion, passage_text
+from epistem.store.knowledge.documents import DocumentVersion, NewVersion, Passage, passage_text
 from epistem.work.knowledge.reading import read_all
 
 Outcome = Literal["new", "changed", "same", "bad"]
@@ -80,6 +80,11 @@ def look(tx: Transaction, collection: Collection, how: Cut | None = None) -> lis
     return found
 
 
+def cut_so(each: Brought, how: Cut | None) -> Sequence[Slice]:
+    """As it would be cut: in a way of its own, as `how` says, or as it suits it."""
+    return cut(each.text, each.cut or how or usual_cut(each.text))
+
+
 def look_at(
     tx: Transaction,
     each: Brought,
@@ -94,12 +99,12 @@ def look_at(
     slices = cut(each.text, told)
     if before is None:
         return LookedAt(each, "new", stem, told, slices, 0, len(slices), 0)
-    was = [(p.number, p.text) for p in documents.passages_of(tx, before)]
+    was = before_of(documents.passages_of(tx, before))
     texts = [passage_text(each.text.text, piece) for piece in slices]
-    numbers = numbered(was, texts, before.highest)
-    kept = len({number for number, _ in was} & set(numbers))
+    numbers = numbered(was, texts, before.highest, [piece.path for piece in slices])
+    kept = len({told.number for told in was} & set(numbers))
     same = documents.text_hash(each.text.text) == before.text_hash and (
-        [text for _, text in was] == texts
+        [told.text for told in was] == texts
     )
     outcome: Outcome = "same" if same else "changed"
     return LookedAt(each, outcome, stem, told, slices, kept, len(numbers) - kept, len(was) - kept)
@@ -124,9 +129,7 @@ def keep(
         before = there.get(each.stem)
         known = documents.document_id(tx, collection, each.stem)
         document, highest = known or (documents.add_document(tx, collection, each.stem), 0)
-        was = [] if before is None else [
-            (p.number, p.text) for p in documents.passages_of(tx, before)
-        ]  # fmt: skip
+        was = [] if before is None else before_of(documents.passages_of(tx, before))
         made = made_of(
             each.brought.file,
             each.brought.text,
@@ -148,12 +151,16 @@ def keep(
     return collections.get(tx, name)
 
 
+def before_of(passages: Sequence[Passage]) -> list[Before]:
+    return [Before(each.number, each.text, each.path) for each in passages]
+
+
 def made_of(
     file: str,
     text: Text,
     how: Cut,
     slices: Sequence[Slice],
-    was: Sequence[tuple[int, str]],
+    was: Sequence[Before],
     highest: int,
     tags: Sequence[str],
     dated: date | None,
@@ -163,7 +170,7 @@ def made_of(
     index = segment_of(
         [searched(piece.title, piece.path, told) for piece, told in zip(slices, texts, strict=True)]
     )
-    numbers = numbered(was, texts, highest)
+    numbers = numbered(was, texts, highest, [piece.path for piece in slices])
     return NewVersion(file, text, how, slices, numbers, index, tags, dated)
 
 

@@ -20,7 +20,7 @@ from epistem.store.database import Transaction
 from epistem.store.knowledge import collections, documents
 from epistem.store.knowledge.collections import Collection
 from epistem.store.knowledge.documents import DocumentVersion, Passage
-from epistem.work.knowledge.bringing import finish, made_of
+from epistem.work.knowledge.bringing import before_of, finish, made_of
 
 MOST_TEXT = 20_000
 OWN_FILE = "written here"
@@ -38,9 +38,10 @@ def edit_passage(tx: Transaction, name: str, reference: tuple[str, int], text: s
             f"There is no passage {reference[0]}#{reference[1]} here.", field="reference"
         )
     whole = documents.text_of(tx, before)
-    old = whole.text[at.start : at.stop]
+    begins = max(at.start, at.lead)  # behind its headings
+    old = whole.text[begins : at.stop]
     bare, told = old.strip(), text.strip()
-    start = at.start + (old.index(bare) if bare else 0)
+    start = begins + (old.index(bare) if bare else 0)
     changed, moved = _spliced(before, whole, start, start + len(bare), told)
     begun = [
         each.start + (moved if each.position > at.position else 0)
@@ -76,6 +77,8 @@ def write_passage(
     if title.strip():
         level = max((each.level for each in headings[-1:]), default=1)
         headings = (*headings, Heading(len(base), level, title.strip()))
+        if format_of(before.file, b"") == "markdown":
+            told = f"{'#' * level} {told}"
     changed = Text(base + told, whole.title, headings, whole.rows)
     begun = [*(each.start for each in documents.passages_of(tx, before)), len(base)]
     return _kept(tx, collection, before, changed, _by_hand(begun), f"{stem}: a passage written")
@@ -118,7 +121,7 @@ def bring_back(tx: Transaction, name: str, stem: str, version: int) -> Collectio
     passages = documents.passages_of(tx, was)
     new = made_of(
         was.file, whole, was.cut, [_as_slice(p) for p in passages],
-        [(p.number, p.text) for p in passages], was.highest, was.tags, was.dated,
+        before_of(passages), was.highest, was.tags, was.dated,
     )  # fmt: skip
     documents.add_version(tx, collection, was.document_id, collection.version + 1, new)
     finish(tx, collection, f"{stem} as in version {version}")
@@ -139,7 +142,7 @@ def _kept(
     told: str,
 ) -> Collection:
     """The document with this text, cut so, described as `before` is; its passages keep their numbers."""
-    was = [(each.number, each.text) for each in documents.passages_of(tx, before)]
+    was = before_of(documents.passages_of(tx, before))
     slices = cut(text, how)
     new = made_of(before.file, text, how, slices, was, before.highest, before.tags, before.dated)
     documents.add_version(tx, collection, before.document_id, collection.version + 1, new)

@@ -33,6 +33,14 @@ export const keys = {
   fragment: (name: MaybeRef<string | null>) => ["fragments", "one", name],
   fragmentText: (name: MaybeRef<string | null>, number: Id) => ["fragment text", name, number],
 
+  collections: () => ["collections"],
+  collection: (name: MaybeRef<string | null>, version?: Id) => ["collections", "one", name, version],
+  document: (collection: Name, stem: Name, version?: Id) => ["collections", "document", collection, stem, version],
+  brought: (collection: Name, ...how: Name[]) => ["brought", collection, ...how],
+  lookUps: (collection: Name, ...asked: Name[]) => ["look ups", collection, ...asked],
+  lookUpCases: (collection: Name) => ["collections", "cases", collection],
+  vectors: (collection: Name) => ["collections", "vectors", collection],
+
   models: () => ["models"],
   serverKeys: () => ["keys"],
 

@@ -40,3 +40,9 @@ export function when(iso: string, now = new Date()): string {
   if (days < 6) return `${then.toLocaleDateString("en-GB", { weekday: "short" })} ${time}`;
   return then.toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
 }
+
+/** `1st`, `12th`, `23rd`. */
+export function ordinal(number: number): string {
+  const teens = number % 100 > 10 && number % 100 < 14;
+  return `${number}${teens ? "th" : ({ 1: "st", 2: "nd", 3: "rd" }[number % 10] ?? "th")}`;
+}

@@ -10,6 +10,7 @@ const WORDS: Record<ModelLine["abilities"][number], string> = {
   images: "look at images",
   reply_schema: "keep to a reply schema",
   reasoning: "reason first",
+  embeddings: "make vectors of texts",
 };
 const abilities = computed(() => {
   const told = props.model.abilities.map((each) => WORDS[each]);

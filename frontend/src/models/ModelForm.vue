@@ -34,6 +34,7 @@ const ABILITIES: { value: ModelLine["abilities"][number]; label: string }[] = [
   { value: "images", label: "look at images" },
   { value: "reply_schema", label: "keep to a reply schema" },
   { value: "reasoning", label: "reason first" },
+  { value: "embeddings", label: "make vectors of texts" },
 ];
 const keys = useServerKeys();
 const known = computed(() => keys.data.value?.keys ?? []);

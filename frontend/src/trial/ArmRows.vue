@@ -3,7 +3,7 @@
 import { cheapestAndDearest } from "@/api/models";
 import type { ModelLine, VersionLine } from "@/api/schema";
 import TypedField from "@/parts/TypedField.vue";
-import { ARM_SETTINGS, armOf, type PlannedArm } from "./arms";
+import { ARM_SETTINGS, armOf, changeIn, type PlannedArm } from "./arms";
 
 const props = defineProps<{ versions: VersionLine[]; models: ModelLine[]; wrong: string | null }>();
 const arms = defineModel<PlannedArm[]>({ required: true });
@@ -15,10 +15,16 @@ const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
 function add(): void {
   const last = arms.value.at(-1);
   const [version, model] = [props.versions[0], cheapestAndDearest(props.models)[0]];
-  const next = last ? armOf(last.version, last.model, last.settings) : version && model && armOf(version.number, model.name);
+  const next = last ? armOf(last.version, last.model, last.settings, last.lookUp) : version && model && armOf(version.number, model.name);
   if (next) arms.value = [...arms.value, next];
 }
-const told = ({ version, model, settings }: PlannedArm) => JSON.stringify([version, model, ARM_SETTINGS.map((name) => settings[name] ?? null)]);
+const told = ({ version, model, settings, lookUp }: PlannedArm) => JSON.stringify([version, model, ARM_SETTINGS.map((name) => settings[name] ?? null), changeIn(lookUp)]);
+/** Only a version that looks something up has a way to be changed. */
+const looksUp = (arm: PlannedArm) => props.versions.find(({ number }) => number === arm.version)?.looks_up ?? false;
+function look(at: number, edit: PlannedArm["lookUp"]): void {
+  change(at, { lookUp: { ...arms.value[at]!.lookUp, ...edit } });
+}
+const whole = (event: Event) => Math.round(Number((event.target as HTMLInputElement).value)) || null;
 /** The place of an earlier arm that this one is like, from 1; 0 without one. */
 const twinOf = (at: number) => arms.value.slice(0, at).findIndex((arm) => told(arm) === told(arms.value[at]!)) + 1;
 function change(at: number, edit: Partial<PlannedArm>): void {
@@ -98,6 +104,19 @@ const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` |
         <span v-if="at === 0" class="text-slate">baseline</span>
         <button v-else type="button" class="link" title="Hold the others against this one" @click="lead(at)">baseline</button>
         <button type="button" class="link" data-test="remove-arm" @click="remove(at)">remove</button>
+      </span>
+      <span v-if="looksUp(arm)" class="col-span-full flex items-center gap-2 pt-1 text-sm" data-test="arm-look-up">
+        <span class="caption">looks up in version</span>
+        <input class="field h-6.5 w-14 px-1 font-mono text-sm" type="number" min="1" :value="arm.lookUp.version ?? ''" placeholder="newest" aria-label="Version of the collection" title="Of the collection; empty takes what the version says" data-test="arm-collection" @change="look(at, { version: whole($event) })" />
+        <span class="caption">at most</span>
+        <input class="field h-6.5 w-13 px-1 font-mono text-sm" type="number" min="1" max="50" :value="arm.lookUp.most ?? ''" placeholder="own" aria-label="Passages at most" data-test="arm-most" @change="look(at, { most: whole($event) })" />
+        <span class="caption">by</span>
+        <select class="field h-6.5 px-1 text-sm" :value="arm.lookUp.method ?? ''" aria-label="Look up by" data-test="arm-method" @change="look(at, { method: (($event.target as HTMLSelectElement).value || null) as PlannedArm['lookUp']['method'] })">
+          <option value="">its own way</option>
+          <option value="words">words</option>
+          <option value="meaning">meaning</option>
+          <option value="both">both</option>
+        </select>
       </span>
     </div>
     <p v-for="(arm, at) in arms.filter((_, each) => twinOf(each))" :key="arm.key" class="pt-1 text-sm text-rust" role="alert" :data-test="`twin-${at}`">

@@ -1,4 +1,4 @@
-import type { Settings } from "@/api/schema";
+import type { LookUpChange, Settings } from "@/api/schema";
 
 /** The settings that an arm may set in the plan; others come from its version. */
 export const ARM_SETTINGS = ["temperature", "frequency_penalty", "presence_penalty"] as const;
@@ -8,11 +8,18 @@ export interface PlannedArm {
   version: number;
   model: string;
   settings: Settings;
+  /** What it looks up otherwise than its version says. */
+  lookUp: LookUpChange;
 }
 
 let lastKey = 0;
 
-export function armOf(version: number, model: string, settings: Settings = {}): PlannedArm {
+export function armOf(version: number, model: string, settings: Settings = {}, lookUp: LookUpChange | null = null): PlannedArm {
   lastKey += 1;
-  return { key: lastKey, version, model, settings: { ...settings } };
+  return { key: lastKey, version, model, settings: { ...settings }, lookUp: { ...lookUp } };
+}
+
+/** As it is sent: nothing where nothing is changed. */
+export function changeIn({ version, most, method }: LookUpChange): LookUpChange | null {
+  return version || most || method ? { ...(version ? { version } : {}), ...(most ? { most } : {}), ...(method ? { method } : {}) } : null;
 }

@@ -4,7 +4,7 @@ import { recall, remember } from "@/keep/storage";
 import { cheapestAndDearest } from "@/api/models";
 import type { CheckUse, ModelLine, Settings, SubjectPage, TrialPage, TrialPlan, VersionLine } from "@/api/schema";
 import { copied } from "@/parts/values";
-import { armOf, type PlannedArm } from "./arms";
+import { armOf, changeIn, type PlannedArm } from "./arms";
 import type { Variation } from "./variations";
 import { type Question, questionOf } from "./question";
 
@@ -32,7 +32,7 @@ export function usualPlan(versions: VersionLine[], models: ModelLine[], subject:
 /** The same again. What an arm has from its version is left to the version. */
 export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
   const ownOf = (version: number) => versions.find((each) => each.number === version)?.settings ?? {};
-  const arms = trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version))));
+  const arms = trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version)), arm.look_up));
   const question = trial.question;
   return {
     arms,
@@ -60,7 +60,7 @@ export function usePlan(name: string) {
   function body(): TrialPlan {
     const state = plan.value as PlanState;
     return {
-      arms: state.arms.map(({ version, model, settings }) => ({ version, model, settings: without(settings) })),
+      arms: state.arms.map(({ version, model, settings, lookUp }) => ({ version, model, settings: without(settings), look_up: changeIn(lookUp) })),
       cases: null,
       tags: state.tags,
       sets: state.sets,
@@ -76,7 +76,7 @@ export function usePlan(name: string) {
   function remembered(): PlanState | null {
     const kept = recall<PlanState>(memory);
     if (!kept?.arms) return null;
-    const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings));
+    const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings, arm.lookUp));
     const plan = { ...kept, arms, like: kept.like ?? null, sets: kept.sets ?? [], steadiness: kept.steadiness ?? [] };
     const asked = kept.question ?? "likeliest";
     if (typeof asked === "string") return { ...plan, question: asked };

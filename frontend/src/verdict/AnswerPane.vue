@@ -2,6 +2,7 @@
 import { computed } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
+import FoundPassages from "@/answer/FoundPassages.vue";
 import { jsonIn } from "@/answer/jsonIn";
 import type { ArmShape, ReadingLine } from "@/api/schema";
 import FindingList from "@/marks/FindingList.vue";
@@ -19,6 +20,8 @@ const props = defineProps<{
   pending: boolean;
   isBaseline: boolean;
 }>();
+/** Whether the passages of both sides are open. */
+const found = defineModel<boolean>("found", { default: false });
 defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine] }>();
 
 const passing = computed(() => {
@@ -73,6 +76,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
           <button type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>
+        <FoundPassages v-if="reading.found.length" v-model:open="found" class="mt-2" :found="reading.found" :answer="reading.answer ?? ''" :turns="reading.talk.length > 0" />
         <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>
       </template>
     </div>

@@ -15,12 +15,15 @@ import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
 import { useLook } from "./look";
 import PairRows from "./PairRows.vue";
+import PassagesKey from "./PassagesKey.vue";
 import TalkRows from "./TalkRows.vue";
 
 const props = defineProps<{ page: TrialPage; caseAt: number; arm: number | null; baseline: number }>();
 defineEmits<{ original: [position: number] }>();
 const changes = useSubjectChanges();
 const repeat = defineModel<number>("repeat", { required: true });
+/** Whether the passages that were looked up are shown, on both sides. */
+const found = ref(false);
 const trial = computed(() => props.page.id);
 const caseAt = computed(() => props.caseAt);
 const look = useLook();
@@ -105,6 +108,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
     <TalkRows :sides="answers.map((side) => side.reading)" />
     <p v-if="faultOf(left)" class="p-4 text-rust" role="alert">{{ messageOf(faultOf(left)) }}</p>
     <div v-else class="flex min-h-0 flex-1">
+      <PassagesKey v-if="answers.some(({ reading }) => reading?.found.length)" @press="found = !found" />
       <AnswerPane
         v-for="side in answers"
         :key="side.arm.position"
@@ -115,6 +119,7 @@ async function asExample(reading: ReadingLine): Promise<void> {
         :beside="side.beside"
         :pending="side.pending"
         :is-baseline="side.isBaseline"
+        v-model:found="found"
         @exact="exact = $event"
         @example="asExample"
       />

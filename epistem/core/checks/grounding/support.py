@@ -23,17 +23,10 @@ from epistem.core.checks.base import (
 from epistem.core.checks.grounding.wordings import declines, says_unknown
 from epistem.core.checks.shapes import MOST_LOOKED_AT, MOST_SPANS
 from epistem.core.checks.sources import Source, in_words, sources_of
+from epistem.core.language.little import LITTLE
 from epistem.core.language.reading import Piece, sentences, words
 from epistem.core.language.stems import stem
 
-_LITTLE_WORDS = """
-a about above after again all also am an and any are as at be because been before being below both but by can
-could did do does doing down during each few for from further had has have having he her here hers him his how
-i if in into is it its just me more most my no nor not of off on once only or other our ours out over own same
-she should so some such than that the their theirs them then there these they this those through to too under
-until up us very was we were what when where which while who whom why will with would you your yours may might
-must shall it's that's we're you're there's i'm don't can't won't isn't
-"""
 _COURTEOUS_WORDS = """
 understand completely appreciate patience reach assure hesitate great
 please thank thanks sorry glad welcome hope help happy hello hi dear kind regards sincerely apologise
@@ -43,7 +36,6 @@ wishes desk feel free need anything else enjoy keep take bring come go make use 
 _DENYING_WORDS = """
 no not never none neither nor cannot without can't don't won't isn't aren't doesn't didn't
 """
-_LITTLE = frozenset(_LITTLE_WORDS.split())
 _COURTESY = frozenset(stem(word) for word in _COURTEOUS_WORDS.split())
 """Said in every second answer: they state nothing."""
 _NOT = frozenset(_DENYING_WORDS.split())
@@ -66,7 +58,7 @@ def keys_of(word: str) -> frozenset[str]:
     """What a word may be known by: its stem, those of the halves of a hyphenated one, its numbers as digits.
     Nothing for little words, courtesies and single letters."""
     low = word.lower().replace("’", "'").removesuffix("'s")
-    if low in _LITTLE or (len(low) < 2 and not low.isdigit()) or stem(low) in _COURTESY:
+    if low in LITTLE or (len(low) < 2 and not low.isdigit()) or stem(low) in _COURTESY:
         return frozenset()
     if numbers := _NUMBER.findall(low):
         return frozenset([":".join(each.lstrip("0") or "0" for each in numbers)])

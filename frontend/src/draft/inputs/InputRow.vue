@@ -5,9 +5,10 @@ import { computed } from "vue";
 import type { Input, RecordField } from "@/api/schema";
 import { asText, listFrom } from "@/parts/values";
 import TypedField from "@/parts/TypedField.vue";
+import LookUpOf from "./LookUpOf.vue";
 
 const input = defineModel<Input>({ required: true });
-defineProps<{ unused: boolean; problem: string }>();
+defineProps<{ unused: boolean; problem: string; others: string[] }>();
 defineEmits<{ rename: []; forget: [] }>();
 const KINDS: { value: NonNullable<Input["kind"]>; label: string }[] = [
   { value: "text", label: "text" },
@@ -83,6 +84,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value;
         Add a field
       </button>
     </div>
+    <LookUpOf v-if="input.kind === 'passages'" :name="input.name" :looking="input.look_up ?? null" :inputs="others" @change="(look_up) => put({ look_up })" />
     <div v-if="typed" class="mt-1 flex gap-2">
       <label class="flex min-w-0 flex-1 items-center gap-2"
         ><span class="caption w-26 shrink-0">where none is given</span>

@@ -41,6 +41,7 @@ function problemOf(name: string): string {
       :key="row.name"
       :model-value="row"
       :unused="unused.includes(row.name)"
+      :others="rows.filter((each) => each.name !== row.name && (each.kind ?? 'text') === 'text').map((each) => each.name)"
       :problem="problemOf(row.name)"
       @update:model-value="put"
       @rename="renaming = row.name"

@@ -50,7 +50,10 @@ function takeImage(event: Event): void {
     </label>
     <button v-if="image" type="button" class="link text-sm" @click="value = ''">none</button>
   </div>
-  <PassagesEditor v-else-if="kind === 'passages'" v-model="value" />
+  <div v-else-if="kind === 'passages'" class="min-w-0">
+    <p v-if="described?.look_up && !(Array.isArray(value) && value.length)" class="text-ink-2" data-test="looked-up-in">looked up in <b class="font-medium">{{ described.look_up.collection }}</b>, {{ described.look_up.version ? `version ${described.look_up.version}` : "its newest version" }}, unless given here</p>
+    <PassagesEditor v-model="value" />
+  </div>
   <RecordEditor
     v-else-if="kind === 'record' || (kind === 'text' && typeof value === 'object' && value !== null && !Array.isArray(value))"
     :model-value="(value as Record<string, unknown>) || {}"

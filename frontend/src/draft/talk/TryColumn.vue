@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, useTemplateRef, watch } from "vue";
+import { computed, nextTick, ref, useTemplateRef, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
 import { jsonIn } from "@/answer/jsonIn";
@@ -9,6 +9,7 @@ import FindingList from "@/marks/FindingList.vue";
 import { cents, count, duration, words } from "@/marks/format";
 import MarkedText from "@/marks/MarkedText.vue";
 import TickStrip from "@/marks/TickStrip.vue";
+import FoundPassages from "@/answer/FoundPassages.vue";
 import ColumnHead from "./ColumnHead.vue";
 import { type Column, nameOf } from "./columns";
 import PastExchange from "./PastExchange.vue";
@@ -25,6 +26,7 @@ const STOPS: Record<string, string> = {
   tool_calls: "still calling tools",
 };
 const answer = computed(() => column.value.answer);
+const showsFound = ref(false);
 const coming = computed(() => column.value.coming);
 const cutOff = computed(() => answer.value?.finish_reason === "length");
 const reasoning = computed(() => answer.value?.reasoning ?? coming.value.reasoning);
@@ -118,6 +120,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <p v-if="cutOff" class="mt-1 text-sm font-medium text-straw">Cut off here: it reached the token limit.</p>
       </template>
       <p v-else class="text-ink-3">No answer yet.</p>
+      <FoundPassages v-if="answer && !column.busy && !column.error && answer.request.found?.length" v-model:open="showsFound" class="mt-2" :found="answer.request.found" :answer="answer.answer" />
       <p v-if="column.awaits" class="mt-1 text-ink-3" role="status">The person is about to write…</p>
       <p v-else-if="column.ended && !column.busy" class="mt-1 text-sm text-ink-2" data-test="column-ended">The talk ended: <b class="font-medium" :class="column.ended === 'done' ? 'text-kelp' : 'text-straw'">{{ column.ended }}</b></p>
     </div>
