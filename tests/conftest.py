@@ -10,6 +10,7 @@ import pytest
 from hypothesis import settings
 from xdist.scheduler import LoadScopeScheduling
 
+from epistem.runner.service import Runner
 from epistem.standin.server import make_app as make_stand_in
 from epistem.store import models
 from epistem.store.database import Address, Database
@@ -17,6 +18,7 @@ from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
 from tests.kit.demo import DemoHome
 from tests.kit.model_server import ModelServer
+from tests.kit.running import runner_of
 from tests.kit.servers import served
 
 settings.register_profile("steady", deadline=None, derandomize=True)
@@ -26,7 +28,8 @@ TABLES = (
     "input_renames", "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
     "arms", "trial_cases", "trials", "cases", "drafts",
     "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
-    "models", "fragment_versions", "fragments",
+    "models", "fragment_versions", "fragments", "found", "passages", "document_versions", "documents",
+    "collection_versions", "brought_documents", "look_up_cases", "collections", "vectors",
 )  # fmt: skip
 
 
@@ -115,3 +118,10 @@ def two_models(database: Database, stand_in: str) -> None:
     with database.transaction() as tx:
         models.put(tx, models.Model("tern-s", stand_in, None, 8_192, 20, 80))
         models.put(tx, models.Model("gannet-l", stand_in, None, 32_768, 240, 960))
+
+
+@pytest.fixture
+def runner(address: Address, database: Database) -> Iterator[Runner]:
+    made = runner_of(address)
+    yield made
+    made.close()

@@ -51,6 +51,7 @@ class ModelServer:
     def app(self) -> web.Application:
         app = web.Application(client_max_size=64_000_000)
         app.router.add_post("/v1/chat/completions", self._handle)
+        app.router.add_post("/v1/embeddings", self._handle)
         return app
 
     async def _handle(self, request: web.Request) -> web.StreamResponse:

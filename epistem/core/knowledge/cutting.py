@@ -74,7 +74,7 @@ def cut(document: Text, how: Cut) -> list[Slice]:
 def _behind_headings(text: str, start: int, end: int, headings: Collection[int]) -> int:
     """Where its own words begin: its path tells the headings. What is headings alone begins with them."""
     at = start
-    while at in headings or (at < end and text[at].isspace()):
+    while at < end and (at in headings or text[at].isspace()):
         if at not in headings:
             at += 1
             continue
@@ -105,7 +105,8 @@ def _own(document: Text, how: Cut) -> Iterator[tuple[int, int, int, int]]:
     """(start, end, lead, where the section begins that it is named after). A heading without a text of its
     own goes with what follows it, and white space with what stands before."""
     text, begun = document.text, _begun(document, how)
-    titled = {each.start for each in document.headings} if how.by == "headings" else set()
+    by_place = how.by in ("headings", "hand")
+    titled = {each.start for each in document.headings} if by_place else set()
     sections: list[tuple[int, int, int]] = []
     waiting: int | None = None
     for place, start in enumerate(begun):

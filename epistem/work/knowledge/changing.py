@@ -42,11 +42,15 @@ def edit_passage(tx: Transaction, name: str, reference: tuple[str, int], text: s
     old = whole.text[begins : at.stop]
     bare, told = old.strip(), text.strip()
     start = begins + (old.index(bare) if bare else 0)
-    changed, moved = _spliced(before, whole, start, start + len(bare), told)
+    end = start + len(bare)
+    if not told:  # the heading that it alone stood under goes, too
+        own = [each.start for each in whole.headings if at.start <= each.start < begins]
+        start = own[-1] if own else start
+    changed, moved = _spliced(before, whole, start, end, told)
     begun = [
         each.start + (moved if each.position > at.position else 0)
         for each in passages
-        if told or each is not at
+        if told or each is not at or start > at.start
     ]
     what = "edited" if told else "taken out"
     return _kept(tx, collection, before, changed, _by_hand(begun), f"{at.reference} {what}")
