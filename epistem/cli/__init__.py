@@ -121,7 +121,7 @@ def up(home: Path, port: int | None, reset: bool) -> None:
 @PORT
 @RESET
 def demo(home: Path, port: int | None, reset: bool) -> None:
-    """Like `up`, with the example of Skerry Line: three prompts with cases and a finished trial each.
+    """Like `up`, with the example of Skerry Line: five prompts with cases and a finished trial each.
 
     The example is loaded once; your changes to it are kept. --reset starts afresh.
     """

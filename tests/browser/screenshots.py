@@ -130,6 +130,11 @@ def judge(page: Page) -> None:
     page.scroll_to("judge-trust")
 
 
+def knowledge(page: Page) -> None:
+    page.fill("question", "How much is a bicycle to Sandray and back?")
+    page.until(lambda: len(page.all("hit")) > 3)
+
+
 def scores(page: Page) -> None:
     page.until(lambda: len(page.all("reader-answer")) == 2)
     page.find("scores")
@@ -143,7 +148,6 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("reply", f"{PROMPT}/draft", reply),
     ("history", f"{PROMPT}/draft", history),
     ("versions", f"{PROMPT}/draft", versions),
-    ("starters", "/", starters),
     ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),
     ("bring-in", f"{PROMPT}/cases", bring_in),
@@ -152,6 +156,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("verdict", f"{PROMPT}/verdict/1?measure=0&case=6", verdict),
     ("plan", f"{PROMPT}/trial?plan=1", plan),
     ("models", "/models/plover-judge", models),
+    ("knowledge", "/knowledge/desk-handbook/fare-rules", knowledge),
     ("trial", f"{PROMPT}/trial?plan=1", started),
     ("checks", f"{PROMPT}/checks", checks),
     ("judge", "/subjects/desk-reply/checks", judge),

@@ -27,6 +27,8 @@ SCREENS = {
     "/subjects/fare-record/verdict?measure=0": "pair-rows",
     f"{SUBJECT}/draft?cases=1,2,3": "several-row",
     "/models": "model-row",
+    "/knowledge/desk-handbook/fare-rules?at=fare-rules%234": "passage",
+    "/subjects/handbook-answer/verdict?case=1": "found",
 }
 OPENED = [
     "open-inputs", "open-examples", "open-reply", "open-tools", "open-settings", "versions",

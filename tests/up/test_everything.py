@@ -31,7 +31,13 @@ def demo(tmp_path_factory, demo_home):
 class TestDemo:
     def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo, demo_home):
         named = {each["name"]: each for each in demo.get("/subjects")["subjects"]}
-        assert sorted(named) == ["desk-reply", "fare-record", "lost-item", "triage-message"]
+        assert sorted(named) == [
+            "desk-reply",
+            "fare-record",
+            "handbook-answer",
+            "lost-item",
+            "triage-message",
+        ]
         line = named["triage-message"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",

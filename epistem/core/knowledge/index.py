@@ -40,6 +40,12 @@ class Index:
         self._number: dict[str, int] = {}
         self._starts, self._passages, self._counts = self._merged(segments)
 
+    @property
+    def memory(self) -> int:
+        """Bytes of its arrays."""
+        arrays = (self.lengths, self._norm, self._starts, self._passages, self._counts)
+        return sum(each.nbytes for each in arrays)
+
     def _merged(
         self, segments: Sequence[Segment]
     ) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int32]]:

@@ -102,7 +102,7 @@ watch(name, () => (chosenId.value = null));
 
 <template>
   <header class="flex items-center gap-3 border-b border-rule px-6 py-head">
-    <span class="min-w-0 flex-1"><b class="font-semibold">Bring documents into {{ collection.name }}</b> <span class="caption">nothing is kept before you say so</span></span>
+    <span class="min-w-0 flex-1"><b class="block truncate font-semibold">Bring documents into {{ collection.name }}</b><span class="caption block truncate">nothing is kept before you say so</span></span>
     <button type="button" class="button" @click="emit('cancel')">Close</button>
     <button type="button" class="button" :class="good.length ? 'button-main' : ''" :disabled="!good.length || keeping || !!sending" data-test="keep-brought" @click="keep">
       {{ keeping ? "Keeping…" : good.length ? `Keep as version ${collection.version + 1}` : "Nothing to keep" }}

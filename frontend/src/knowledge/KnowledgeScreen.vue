@@ -37,14 +37,16 @@ const changes = useKnowledgeChanges(() => chosen.value ?? "");
 
 /** What stands in the middle: a document, or something that is done. */
 const doing = ref<"" | "bring" | "new" | "about">("");
-watch(chosen, () => (doing.value = ""));
-watch(stem, () => (doing.value = ""));
 /** The passage that is pointed at, by its reference. */
 const pointed = ref(typeof route.query.at === "string" ? route.query.at : "");
 watch(() => route.query.at, (at) => (pointed.value = typeof at === "string" ? at : ""));
 
 const place = (collectionName: string, document = "", more: Record<string, string> = {}) => ({ name: "knowledge", params: { collection: collectionName, document }, query: more });
 const ofVersion = (): Record<string, string> => (version.value ? { version: String(version.value) } : {});
+function choose(name: string): void {
+  doing.value = "";
+  void router.replace(place(name));
+}
 function read(document: string): void {
   doing.value = "";
   if (chosen.value) void router.replace(place(chosen.value, document, ofVersion()));
@@ -67,6 +69,7 @@ async function putAway(): Promise<void> {
   if (!name) return;
   try {
     await changes.putAway(true);
+    doing.value = "";
     await router.replace({ name: "knowledge", params: {} });
     say(`“${name}” is put away.`, () => void useBack(name));
   } catch (error) {
@@ -111,7 +114,7 @@ useKeys([
       :document="doing ? '' : stem"
       :loading="collections.isPending.value"
       :fault="faultOf(collections) ? messageOf(faultOf(collections)) : ''"
-      @choose="(name) => router.replace(place(name))"
+      @choose="choose"
       @read="read"
       @new="doing = 'new'"
       @bring="doing = 'bring'"

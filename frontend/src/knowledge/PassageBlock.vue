@@ -31,7 +31,7 @@ const lines = (told: string) =>
   <article class="group grid grid-cols-[64px_minmax(0,1fr)] gap-x-3 px-3 py-1.5" :class="pointed ? 'bg-straw-wash' : ''" :data-reference="passage.reference" data-test="passage">
     <div class="pt-1 text-right">
       <span class="font-mono text-xs text-ink-2" :title="passage.reference">#{{ passage.number }}</span>
-      <button v-if="editable && !editing" type="button" class="link block w-full text-right text-xs opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 focus:opacity-100" :aria-label="`Edit ${passage.reference}`" data-test="edit-passage" @click="emit('edit')">edit</button>
+      <button v-if="editable && !editing" type="button" class="block w-full text-right text-xs text-ink-3 group-hover:text-kelp hover:underline" :aria-label="`Edit ${passage.reference}`" data-test="edit-passage" @click="emit('edit')">edit</button>
     </div>
     <form v-if="editing" class="flex flex-col gap-2" @submit.prevent="emit('save', text)">
       <textarea ref="field" v-model="text" class="field field-sizing-content max-h-90 w-full font-serif text-read" :aria-label="`Text of ${passage.reference}`" data-test="passage-field" @keydown.esc.stop="emit('leave')" @keydown.ctrl.enter="emit('save', text)"></textarea>
