@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from threading import BoundedSemaphore
 
 from flask import Response
+from pydantic import BaseModel, Field
 
 from epistem.core.engine.answers import Answered, ToolUsed
 from epistem.core.engine.run import Run
@@ -39,12 +40,20 @@ FULL = f"{TRIES} answers are being written already. Ask again in a moment."
 Item = Piece | ToolUsed | Tried
 
 
+class MayAsk(BaseModel):
+    may_ask: bool = Field(
+        True,
+        description="Whether a model may be asked for the vector of a question; passages of a usual length stand "
+        "in where it may not.",
+    )
+
+
 @bp.post(
     "/subjects/<name>/requests", responses={200: ExactRequest}, operation_id="showRequest",
     summary="The exact request, without sending it",
 )  # fmt: skip
-def show_request(path: SubjectPath, body: TryOut) -> Response:
-    shown = tries.show(database(), path.name, body.content, body.asked)
+def show_request(path: SubjectPath, query: MayAsk, body: TryOut) -> Response:
+    shown = tries.show(database(), path.name, body.content, body.asked, may_ask=query.may_ask)
     return reply(request_shape(shown))
 
 

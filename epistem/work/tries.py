@@ -15,7 +15,7 @@ from epistem.core.checks.base import Answer, Finding, Ground, Spent
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.engine.answers import Answered, Asking, ToolUsed, answer
-from epistem.core.engine.looking import FoundIn, filled, looked_through
+from epistem.core.engine.looking import FoundIn, filled, looked_through, presumed
 from epistem.core.engine.needs import Found, LookUp, Program, SharedBody
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
@@ -46,6 +46,7 @@ from epistem.store.subjects import Subject
 from epistem.work import fragments
 from epistem.work.calls import judging_call, new_call
 from epistem.work.judging import Judges, judges_of
+from epistem.work.knowledge.embedding import NotAsked
 from epistem.work.knowledge.looking_up import find
 from epistem.work.limits import SharedLimits
 
@@ -188,24 +189,30 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: s
     return SentTry(database, subject, content, asked, shown, model, by, judges, found)
 
 
-def show(database: Database, name: str, content: Prompt, asked: Asked) -> ExactRequest:
-    """The request as it would be sent, without a seed if none is given. Raises as `begin`."""
+def show(
+    database: Database, name: str, content: Prompt, asked: Asked, *, may_ask: bool = True
+) -> ExactRequest:
+    """The request as it would be sent, without a seed if none is given. Raises as `begin`. Where a look-up would
+    have to ask a model and may not, as at each letter that is typed, passages of a usual length stand in."""
     with database.transaction() as tx:
         subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
         content = fragments.filled_in(tx, content)
         asked = _with_old_names(tx, subject, content, asked)
-    asked, found = _looked_up(database, content, asked)
+    try:
+        asked, found = _looked_up(database, content, asked, may_ask=may_ask)
+    except NotAsked:
+        asked, found = asked.model_copy(update={"inputs": presumed(content, asked.inputs)}), ()
     return exact_request(content, asked, model, found)
 
 
 def _looked_up(
-    database: Database, content: Prompt, asked: Asked
+    database: Database, content: Prompt, asked: Asked, *, may_ask: bool = True
 ) -> tuple[Asked, tuple[FoundIn, ...]]:
     """With the passages that are looked up for it among the inputs."""
 
     def look_up(need: LookUp) -> Found:
-        return find(database, need.looking, need.question)
+        return find(database, need.looking, need.question, may_ask=may_ask)
 
     inputs, found = looked_through(filled(content, asked.inputs, asked.turns), look_up)
     return (asked.model_copy(update={"inputs": inputs}) if found else asked), found

@@ -7,6 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from epistem.core.engine.looking import filled
+from epistem.core.engine.needs import Found
+from epistem.core.engine.run import from_list
 from epistem.core.errors import InvalidInput
 from epistem.core.knowledge import measures
 from epistem.core.knowledge.cutting import Cut, cut
@@ -18,6 +21,10 @@ from epistem.core.knowledge.references import Before, numbered, parted, stem_of
 from epistem.core.knowledge.segments import segment_from_bytes, segment_of, segment_to_bytes
 from epistem.core.knowledge.terms import asked, matched, terms
 from epistem.core.knowledge.text import Heading, Text
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.rename import rename_input
+from epistem.core.prompts.render import render
 
 MARKDOWN = b"""Before all.
 
@@ -211,6 +218,39 @@ class TestLookUp:
         assert cosines(rows, unit([3, 4])) == pytest.approx([1.0, 0.0])
         with pytest.raises(ValueError, match="finite"):
             unit([float("nan"), 1])
+
+
+class TestLookedUpInputs:
+    def prompt(self, **looking):
+        looking = {"collection": "rules", "question": "said", **looking}
+        inputs = [{"name": "rules", "kind": "passages", "look_up": looking}, {"name": "said"}]
+        parts = [{"name": "All", "text": "{{ rules }} {{ said }}"}]
+        return Prompt.from_json({"messages": [{"role": "user", "parts": parts}], "inputs": inputs})
+
+    def test_a_question_of_no_input_and_a_kind_that_holds_no_passages_are_problems(self):
+        assert problems_of(self.prompt()) == problems_of(self.prompt(question="")) == []
+        for odd in (self.prompt(question="gone"), self.prompt(question="rules")):
+            assert [each.field for each in problems_of(odd)] == ["inputs.0.look_up"]
+        text = self.prompt()
+        text.inputs[0].kind = "text"
+        assert "kind has to be passages" in problems_of(text)[0].message
+
+    def test_a_renamed_input_is_still_the_question(self):
+        renamed = rename_input(self.prompt(), "said", "message").content
+        assert renamed.inputs[0].look_up.question == "message"
+
+    @pytest.mark.parametrize(
+        ("inputs", "asked"), [({"said": "dogs?"}, 1), ({"said": " "}, 0), ({}, 0)]
+    )
+    def test_where_nothing_is_found_the_model_is_told(self, inputs, asked):
+        needs, (told, found) = from_list(filled(self.prompt(), inputs), [Found(4, ())] * asked)
+        assert (len(needs), found[0].looking.version) == (asked, 4 if asked else None)
+        [message] = render(self.prompt(), {"said": "", **told})
+        assert message.text.startswith("(Nothing was found.)")
+
+    def test_what_a_case_gives_itself_is_not_looked_up(self):
+        given = {"said": "x", "rules": [{"text": "Own."}]}
+        assert from_list(filled(self.prompt(), given), []) == ([], (given, ()))
 
 
 class TestMeasures:

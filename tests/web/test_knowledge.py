@@ -325,6 +325,26 @@ class TestInPrompts:
         pinned = {**body, "inputs": {**body["inputs"], "rules": [{"text": "Mine."}]}}
         assert api.post("/subjects/answers/requests", pinned).get_json()["found"] == []
 
+    def test_no_model_is_asked_for_a_vector_while_one_types(self, api, subject, server):
+        def vectors(body):
+            return {
+                "data": [{"index": at, "embedding": [1, at]} for at, _ in enumerate(body["input"])]
+            }
+
+        server.answer = vectors
+        api.put(AT, {"embeds_with": "own"})
+        api.post(f"{AT}/vectors")
+        asked = len(server.requests)
+        content = answering({"method": "both"}).to_json()
+        body = {"content": content, "inputs": {"message": "May dogs come?"}, "model": "own"}
+        typed = api.post("/subjects/answers/requests?may_ask=false", body).get_json()
+        assert (typed["found"], len(server.requests)) == ([], asked)
+        assert "A passage of some length" in typed["body"]["messages"][0]["content"]
+        for _ in range(2):
+            told = api.post("/subjects/answers/requests", body).get_json()["found"]
+            assert told[0]["passages"][0]["by_words"] == 1
+        assert len(server.requests) == asked + 1
+
     def test_what_is_gone_is_told_and_what_is_used_is_not_put_away(self, api, subject, server):
         gone = answering({"collection": "nowhere"}).to_json()
         body = {"content": gone, "inputs": {"message": "x"}, "model": "own"}

@@ -17,6 +17,7 @@ from epistem.core.shapes import listed
 from epistem.core.templates.language import CALLS, KEYWORDS
 
 MAX_INPUT_CHARACTERS = 1_000_000
+NOTHING_FOUND = "(Nothing was found.)"
 MAX_IMAGE_CHARACTERS = 14_000_000
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 
@@ -36,9 +37,13 @@ class Items(list[Any]):
 
 
 class Passages(list[Any]):
-    """Prints as numbered passages, each after its title."""
+    """Prints as numbered passages, each after its title; without any as `nothing`."""
+
+    nothing = ""
 
     def __str__(self) -> str:
+        if not self:
+            return self.nothing
         return "\n\n".join(f"[{at}] {_passage(each)}" for at, each in enumerate(self, start=1))
 
 
@@ -145,8 +150,15 @@ def _typed(each: Input, value: Any) -> Any:
             if not fits:
                 raise _unfit(name, "a list of turns, each with role and text", value)
             return Dialogue(value)
-        return Items(value) if kind == "list" else Passages(value)
+        return Items(value) if kind == "list" else _passages(each, value)
     return value
+
+
+def _passages(each: Input, value: list[Any]) -> Passages:
+    """A model is told where a look-up found nothing: an empty place would tell it nothing."""
+    told = Passages(value)
+    told.nothing = NOTHING_FOUND if each.look_up else ""
+    return told
 
 
 def _record(each: Input, value: Any) -> Record:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from epistem.core.errors import InvalidInput, InvalidSchema
-from epistem.core.prompts.content import Prompt, Tool, parts_of
+from epistem.core.prompts.content import Input, Prompt, Tool, parts_of
 from epistem.core.prompts.fragments import why_not
-from epistem.core.prompts.inputs import filled, name_fault
+from epistem.core.prompts.inputs import filled, inputs_of, name_fault
 from epistem.core.prompts.render import from_syntax
 from epistem.core.schemas import compile_schema
 from epistem.core.templates.language import calls_in, inputs_in, syntax_error
@@ -52,6 +53,7 @@ def problems_of(prompt: Prompt) -> list[Problem]:
 def _of_inputs(prompt: Prompt) -> list[Problem]:
     found = []
     names = Counter(each.name for each in prompt.inputs)
+    asked = inputs_of(prompt)
     for at, each in enumerate(prompt.inputs):
         field = f"inputs.{at}"
         if wrong := name_fault(each.name):
@@ -70,7 +72,22 @@ def _of_inputs(prompt: Prompt) -> list[Problem]:
                 except InvalidInput as error:
                     message = f"The {which} does not fit. {error.message}"
                     found.append(Problem(f"{field}.{which}", message))
+        if each.look_up is not None and (wrong := _look_up_fault(each, {*names, *asked})):
+            found.append(Problem(f"{field}.look_up", wrong))
     return found
+
+
+def _look_up_fault(each: Input, known: Collection[str]) -> str:
+    """ "" where it can be looked up so, as far as the prompt tells."""
+    assert each.look_up is not None
+    question = each.look_up.question
+    if each.kind != "passages":
+        return f"“{each.name}” is looked up, so its kind has to be passages."
+    if question == each.name or (question and question not in known):
+        return (
+            f"“{each.name}” is looked up by “{question}”, which is no other input of this prompt."
+        )
+    return ""
 
 
 def _of_examples(prompt: Prompt) -> list[Problem]:

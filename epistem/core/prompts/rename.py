@@ -65,6 +65,8 @@ def rename_input(prompt: Prompt, old: str, new: str) -> Renaming:
     for each in content.inputs:
         if each.name == old:
             each.name = new
+        if each.look_up is not None and each.look_up.question == old:
+            each.look_up = each.look_up.model_copy(update={"question": new})
     for example in content.examples:
         example.inputs = rename_key(example.inputs, old, new)
     return Renaming(content, changes)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.knowledge.meaning import unit
 from epistem.core.wire import tokens
 from epistem.models.client import ModelClient
@@ -25,6 +25,10 @@ A_TIME = 64
 """Texts in one request."""
 MOST_CHARACTERS = 8_000
 """Of a text that a model is given; of a longer one its beginning."""
+
+
+class NotAsked(EpistemError):
+    """A question has no vector yet, and nobody is to be asked for it: somebody is still typing."""
 
 
 class Progress(NamedTuple):
@@ -81,13 +85,18 @@ def go_on(database: Database, name: str, batches: int = 1) -> Progress:
     return progress(database, name)
 
 
-def vector_of(database: Database, model: Model, question: str) -> NDArray[np.float32]:
-    """Of a question; the same one is given to the model once. Raises CallFailed."""
+def vector_of(
+    database: Database, model: Model, question: str, *, may_ask: bool = True
+) -> NDArray[np.float32]:
+    """Of a question; the same one is given to the model once. Raises CallFailed, and NotAsked where it would have
+    to be asked and may not be."""
     digest = documents.text_hash(question)
     with database.transaction() as tx:
         there = vectors.of(tx, model.name, [digest])
     if digest in there:
         return there[digest]
+    if not may_ask:
+        raise NotAsked("The question has no vector yet.")
     [made] = embedded(database, model, [question])
     with database.transaction() as tx:
         vectors.keep(tx, model.name, {digest: made})

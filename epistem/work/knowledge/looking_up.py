@@ -22,14 +22,16 @@ POOL = 100
 """So many of each ranking are fused."""
 
 
-def find(database: Database, looking: LookingUp, question: str) -> Found:
+def find(database: Database, looking: LookingUp, question: str, *, may_ask: bool = True) -> Found:
     """Raises NotFound for a collection or a version that there is not, and where vectors are wanted InvalidInput,
-    Conflict or CallFailed as `embedding` and `indexes` do."""
+    Conflict or CallFailed as `embedding` and `indexes` do; NotAsked where a model `may` not be asked."""
     with database.transaction() as tx:
         collection = collections.get(tx, looking.collection, away=True)
         version = collections.check_version(collection, looking.version)
         there = searchable(database, tx, collection, version)
-    hits, by_words, by_meaning = ranked(database, collection, there, looking, question)
+    hits, by_words, by_meaning = ranked(
+        database, collection, there, looking, question, may_ask=may_ask
+    )
     beside = list(_with_neighbours(there, hits, looking.around))
     with database.transaction() as tx:
         passages = documents.at(tx, [there.place(at) for at, _ in beside], there.stems)
@@ -57,6 +59,8 @@ def ranked(
     there: Searchable,
     looking: LookingUp,
     question: str,
+    *,
+    may_ask: bool = True,
 ) -> tuple[list[Hit], dict[int, int], dict[int, int]]:
     """What is found, and the places of passages in the rankings by words and by meaning."""
     allowed = there.allowed(looking.tags, looking.since, looking.until)
@@ -70,7 +74,7 @@ def ranked(
             model = able(models.all_of(tx), collection.embeds_with)
             matrix = matrix_of(tx, collection, there, model.name)
         if len(matrix):
-            told = vector_of(database, model, question)
+            told = vector_of(database, model, question, may_ask=may_ask)
             meaning = best(cosines(matrix, told), pool, allowed)
     if looking.method == "both":
         hits = fused([[hit.at for hit in words], [hit.at for hit in meaning]], looking.most)

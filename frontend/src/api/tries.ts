@@ -28,4 +28,6 @@ export function useTry(name: Ref<string>, id: Ref<number | null>) {
 }
 
 /** The request that a try would send, as it would be sent. */
-export const fetchRequest = (name: string, body: TryOut) => got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name } }, body }));
+/** `mayAsk`: a look-up by meaning may ask a model; at each letter that is typed it may not. */
+export const fetchRequest = (name: string, body: TryOut, mayAsk = true) =>
+  got(api.POST("/api/v1/subjects/{name}/requests", { params: { path: { name }, query: { may_ask: mayAsk } }, body }));

@@ -20,10 +20,15 @@ const remembered = recall<{ question: string; looking: LookingUp }>(memory.value
 const question = ref(remembered?.question ?? "");
 const looking = ref<LookingUp>({ method: "words", most: 5, ...remembered?.looking, collection: props.collection.name });
 const measuring = ref(false);
-const asked = useRested(() => {
+const rested = useRested(() => {
   rememberText(memory.value, JSON.stringify({ question: question.value, looking: looking.value }));
   return question.value.trim();
 }, 200);
+/** By words it follows what is typed; where a model is asked for a vector, only when it is told to. */
+const byWords = computed(() => (looking.value.method ?? "words") === "words");
+const told = ref(question.value.trim());
+const ask = () => (told.value = question.value.trim());
+const asked = computed(() => (byWords.value ? rested.value : told.value));
 const settled = useRested(() => ({ ...looking.value, version: props.version ?? undefined }), 200);
 const found = useLookUp(computed(() => props.collection.name), asked, settled);
 const hits = computed(() => (asked.value ? (found.data.value?.passages ?? []) : []));
@@ -50,6 +55,7 @@ async function mark(hit: Hit): Promise<void> {
 function again(each: LookUpCaseShape): void {
   measuring.value = false;
   question.value = each.question;
+  ask();
 }
 
 type Hit = PassageFound & { words: number[][] };
@@ -87,7 +93,8 @@ function why(hit: Hit): string {
     <MeasureLookUps v-if="measuring" :collection="collection" :version="version" :looking="looking" @again="again" @show="(reference) => emit('show', reference)" />
     <template v-else>
       <div class="flex flex-col gap-2 border-b border-rule-soft px-gut py-3">
-        <textarea ref="field" v-model="question" rows="2" class="field field-sizing-content max-h-32 w-full font-serif text-read" placeholder="Ask as a person would" aria-label="Question" data-test="question"></textarea>
+        <textarea ref="field" v-model="question" rows="2" class="field field-sizing-content max-h-32 w-full font-serif text-read" placeholder="Ask as a person would" aria-label="Question" data-test="question" @keydown.enter.exact.prevent="ask" @change="ask"></textarea>
+        <p v-if="!byWords && question.trim() !== told" class="caption">Enter asks the model for the question’s vector</p>
         <LookUpSettings v-model="looking" :can-mean="!!collection.embeds_with" />
       </div>
       <div class="min-h-0 flex-1 overflow-auto" tabindex="0" role="region" aria-label="What is found">

@@ -24,7 +24,7 @@ export function useTokens(name: string, body: () => TryOut | null, changes: () =
     if (!wanted) return;
     busy = true;
     try {
-      request.value = await fetchRequest(name, wanted);
+      request.value = await fetchRequest(name, wanted, false);
     } catch {
       request.value = null; // the sheet says what is wrong with it
     } finally {
