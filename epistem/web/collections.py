@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 
 from flask import Response
@@ -152,7 +153,8 @@ class BackTo(Document):
 )  # fmt: skip
 def list_collections() -> Response:
     with transaction() as tx:
-        lines = [_line(tx, each) for each in collections.all_of(tx)]
+        users = collections.uses(tx)
+        lines = [_line(each, users) for each in collections.all_of(tx)]
     return reply(CollectionList(collections=lines))
 
 
@@ -196,7 +198,7 @@ def describe_collection(path: CollectionPath, body: DescribedCollection) -> Resp
 def put_away(path: CollectionPath, body: CollectionAway) -> Response:
     """One that is looked up in is refused, with who does."""
     with transaction() as tx:
-        line = _line(tx, keeping.set_away(tx, path.collection, body.away))
+        line = _line(keeping.set_away(tx, path.collection, body.away), collections.uses(tx))
     return reply(line)
 
 
@@ -286,18 +288,17 @@ def page_of(
     there = documents.in_version(tx, collection, shown)
     before = collections.versions_of(tx, collection, MOST_VERSIONS)
     return CollectionPage(
-        **_line(tx, collection).model_dump(),
+        **_line(collection, collections.uses(tx)).model_dump(),
         shown=shown,
         holds=[DocumentLine.model_validate(each) for each in there],
         versions=[CollectionVersionLine.model_validate(each) for each in before],
     )
 
 
-def _line(tx: Transaction, collection: collections.Collection) -> CollectionLine:
-    users = dict.fromkeys(subject for subject, _ in collections.uses_of(tx, collection.name))
+def _line(collection: collections.Collection, uses: Mapping[str, list[str]]) -> CollectionLine:
     names = set(CollectionLine.model_fields) - {"used_by"}
     told = {name: getattr(collection, name) for name in names}
-    return CollectionLine(**told, used_by=list(users))
+    return CollectionLine(**told, used_by=uses.get(collection.name, []))
 
 
 def _document(tx: Transaction, found: DocumentVersion, version: int, after: int) -> DocumentPage:

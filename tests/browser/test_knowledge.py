@@ -43,7 +43,7 @@ def test_a_folder_comes_in_and_a_prompt_answers_from_it(page, make, folder):
     page.click("save-passage")
     page.reads("reading", "five euros")
 
-    make.prompt("deck", "Answer only from the notices.\n<notices>\n{{ notices }}\n</notices>")
+    make.prompt("deck", "Answer only from the notices. Cite the notices as [1].\n<notices>\n{{ notices }}\n</notices>")
     page.go("/subjects/deck/draft")
     page.click("open-inputs")
     page.driver.find_element(
@@ -55,8 +55,10 @@ def test_a_folder_comes_in_and_a_prompt_answers_from_it(page, make, folder):
     page.click("answer-button")
     page.until(lambda: len(page.all("found")) == 2)
     assert "from deck-rules v2" in page.texts("found")[0]
-    page.driver.find_element("css selector", "[data-test=found] summary").click()
-    page.until(lambda: page.all("found-passage"))
+    page.until(lambda: page.all("citation"))
+    page.all("citation")[0].click()
+    cited = page.until(lambda: page.driver.find_elements("css selector", "[data-cited=true]"))
+    assert "five euros" in cited[0].text
     page.driver.find_element("css selector", "[data-test=found-passage] a").click()
     page.reads("reading", "five euros")
     assert "at=bicycles%231" in page.path

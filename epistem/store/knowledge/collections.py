@@ -3,9 +3,10 @@ of the documents' versions."""
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import pymysql
 
@@ -137,24 +138,20 @@ def check_version(collection: Collection, version: int | None) -> int:
     return version
 
 
-def uses_of(tx: Transaction, name: str) -> list[tuple[str, str]]:
-    """(subject, where): whose draft, or newest version, has an input that is looked up there."""
-    wanted = f'"collection":{_quoted(name)}'
-    found: list[tuple[str, str]] = []
-    for sql, where in (
-        ("SELECT s.name, d.content FROM drafts d JOIN subjects s ON s.id = d.subject_id", "draft"),
-        (
-            "SELECT s.name, v.content FROM versions v JOIN subjects s ON s.id = v.subject_id WHERE "
-            "v.number = (SELECT MAX(number) FROM versions w WHERE w.subject_id = v.subject_id)",
-            "newest version",
-        ),
+def uses(tx: Transaction) -> dict[str, list[str]]:
+    """By collection the subjects whose draft, or newest version, has an input that is looked up there."""
+    found: dict[str, dict[str, None]] = {}
+    for subject, names in tx.rows(
+        """
+        SELECT s.name, JSON_EXTRACT(d.content, '$.inputs[*].look_up.collection')
+          FROM drafts d JOIN subjects s ON s.id = d.subject_id
+        UNION ALL
+        SELECT s.name, JSON_EXTRACT(v.content, '$.inputs[*].look_up.collection')
+          FROM versions v JOIN subjects s ON s.id = v.subject_id
+         WHERE v.number = (SELECT MAX(number) FROM versions w WHERE w.subject_id = v.subject_id)
+         ORDER BY 1
+        """
     ):
-        for subject, content in tx.rows(sql):
-            text = content.decode() if isinstance(content, bytes) else str(content)
-            if wanted in text.replace('": ', '":'):
-                found.append((subject, where))
-    return found
-
-
-def _quoted(name: str) -> Any:
-    return '"' + name + '"'
+        for name in json.loads(names or "[]"):
+            found.setdefault(name, {})[subject] = None
+    return {name: list(subjects) for name, subjects in found.items()}

@@ -39,7 +39,7 @@ def describe(tx: Transaction, name: str, note: str, embeds_with: str | None) -> 
 def set_away(tx: Transaction, name: str, away: bool) -> Collection:
     """Raises Conflict for one that is looked up in, with who does."""
     collection = collections.get(tx, name, lock=True, away=True)
-    users = list(dict.fromkeys(subject for subject, _ in collections.uses_of(tx, name)))
+    users = collections.uses(tx).get(name, [])
     if away and users:
         raise Conflict(
             f"“{name}” is looked up in by {count(len(users), 'prompt')}: {listed(users[:8], 'and')}. Take it "

@@ -9,9 +9,10 @@ import JsonTree from "./JsonTree.vue";
 import MarkdownText, { looksLikeMarkdown } from "./MarkdownText.vue";
 
 const props = withDefaults(
-  defineProps<{ text: string; findings?: FindingShape[]; value?: unknown; faults?: ShapeFault[]; differs?: Span[]; side?: "baseline" | "other"; beside?: unknown }>(),
-  { findings: () => [], value: undefined, faults: () => [], differs: () => [], side: "other", beside: undefined },
+  defineProps<{ text: string; findings?: FindingShape[]; value?: unknown; faults?: ShapeFault[]; differs?: Span[]; side?: "baseline" | "other"; beside?: unknown; passages?: number }>(),
+  { passages: 0, findings: () => [], value: undefined, faults: () => [], differs: () => [], side: "other", beside: undefined },
 );
+const emit = defineEmits<{ cite: [number: number, sentence: string] }>();
 const LONG = 60_000;
 const hasTree = computed(() => typeof props.value === "object" && props.value !== null);
 const hasDrawn = computed(() => !hasTree.value && looksLikeMarkdown(props.text));
@@ -35,7 +36,7 @@ const shown = computed(() => (all.value || props.text.length <= LONG ? props.tex
     <JsonTree v-if="hasTree && !raw" :value="value" :faults="faults" :beside="beside" :side="side" />
     <MarkdownText v-else-if="hasDrawn && !raw" class="font-serif text-read" :text="shown" />
     <div v-else :class="isJson ? 'font-mono text-base' : 'font-serif text-read'">
-      <MarkedText :text="shown" :findings="findings" :differs="differs" :side="side" />
+      <MarkedText :text="shown" :findings="findings" :differs="differs" :side="side" :passages="passages" @cite="(number, sentence) => emit('cite', number, sentence)" />
     </div>
     <p v-if="shown.length < text.length" class="mt-1 text-sm text-straw">
       The answer has {{ text.length.toLocaleString("en") }} characters; the first {{ LONG.toLocaleString("en") }} are shown.

@@ -23,6 +23,21 @@ function shared(told: Word[], there: ReadonlySet<string>): boolean[] {
   return marked;
 }
 
+/** The words of a sentence that a passage has, too, but for little ones: what it would be supported by. */
+export function supporting(sentence: string, text: string): Piece[] {
+  const said = new Set(wordsOf(sentence).map(({ word }) => word).filter((word) => word.length > 3 || /\d/.test(word)));
+  const found: Piece[] = [];
+  let at = 0;
+  for (const { word, start, end } of wordsOf(text)) {
+    if (!said.has(word)) continue;
+    if (start > at) found.push({ text: text.slice(at, start), copied: false });
+    found.push({ text: text.slice(start, end), copied: true });
+    at = end;
+  }
+  if (at < text.length) found.push({ text: text.slice(at), copied: false });
+  return found;
+}
+
 export function copiedIn(answer: string, passages: string[]): { share: number; pieces: (text: string) => Piece[] } {
   const mine = wordsOf(answer);
   const runs = new Set(runsOf(mine));

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
 import FoundPassages from "@/answer/FoundPassages.vue";
@@ -22,6 +22,11 @@ const props = defineProps<{
 }>();
 /** Whether the passages of both sides are open. */
 const found = defineModel<boolean>("found", { default: false });
+const cited = ref<{ number: number; sentence: string } | null>(null);
+watch(
+  () => props.reading?.id,
+  () => (cited.value = null),
+);
 defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine] }>();
 
 const passing = computed(() => {
@@ -60,7 +65,9 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           :value="value"
           :beside="value === undefined ? undefined : beside"
           :side="isBaseline ? 'baseline' : 'other'"
+          :passages="reading.found.at(-1)?.passages.length ?? 0"
           data-test="reader-answer"
+          @cite="(number, sentence) => (cited = { number, sentence })"
         />
         <p v-if="!reading.answer" class="text-straw">The answer is empty.</p>
         <p class="mt-2 text-xs text-ink-2 tabular-nums">
@@ -76,7 +83,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
           <button type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>
-        <FoundPassages v-if="reading.found.length" v-model:open="found" class="mt-2" :found="reading.found" :answer="reading.answer ?? ''" :turns="reading.talk.length > 0" />
+        <FoundPassages v-if="reading.found.length" v-model:open="found" class="mt-2" :found="reading.found" :answer="reading.answer ?? ''" :turns="reading.talk.length > 0" :cited="cited" />
         <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>
       </template>
     </div>

@@ -27,6 +27,8 @@ const STOPS: Record<string, string> = {
 };
 const answer = computed(() => column.value.answer);
 const showsFound = ref(false);
+const cited = ref<{ number: number; sentence: string } | null>(null);
+watch(answer, () => (cited.value = null));
 const coming = computed(() => column.value.coming);
 const cutOff = computed(() => answer.value?.finish_reason === "length");
 const reasoning = computed(() => answer.value?.reasoning ?? coming.value.reasoning);
@@ -99,7 +101,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         @edit="$emit('edit', column.past.length, $event)"
       >
         <template v-if="tools.length" #way><ToolUses :uses="tools" /></template>
-        <AnswerText :text="answer?.answer ?? ''" :findings="answer?.findings" :value="answer?.value" :faults="answer?.shape_faults" data-test="answer" />
+        <AnswerText :text="answer?.answer ?? ''" :findings="answer?.findings" :value="answer?.value" :faults="answer?.shape_faults" :passages="answer?.request.found?.at(-1)?.passages.length ?? 0" data-test="answer" @cite="(number, sentence) => (cited = { number, sentence })" />
       </PastExchange>
       <div v-if="!answer && coming.content" class="font-serif text-read" data-test="coming"
         ><MarkedText :text="tail" :findings="[]" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
@@ -120,7 +122,7 @@ const before = computed(() => column.value.before[column.value.past.length]);
         <p v-if="cutOff" class="mt-1 text-sm font-medium text-straw">Cut off here: it reached the token limit.</p>
       </template>
       <p v-else class="text-ink-3">No answer yet.</p>
-      <FoundPassages v-if="answer && !column.busy && !column.error && answer.request.found?.length" v-model:open="showsFound" class="mt-2" :found="answer.request.found" :answer="answer.answer" />
+      <FoundPassages v-if="answer && !column.busy && !column.error && answer.request.found?.length" v-model:open="showsFound" class="mt-2" :found="answer.request.found" :answer="answer.answer" :cited="cited" />
       <p v-if="column.awaits" class="mt-1 text-ink-3" role="status">The person is about to write…</p>
       <p v-else-if="column.ended && !column.busy" class="mt-1 text-sm text-ink-2" data-test="column-ended">The talk ended: <b class="font-medium" :class="column.ended === 'done' ? 'text-kelp' : 'text-straw'">{{ column.ended }}</b></p>
     </div>
