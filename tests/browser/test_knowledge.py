@@ -43,7 +43,10 @@ def test_a_folder_comes_in_and_a_prompt_answers_from_it(page, make, folder):
     page.click("save-passage")
     page.reads("reading", "five euros")
 
-    make.prompt("deck", "Answer only from the notices. Cite the notices as [1].\n<notices>\n{{ notices }}\n</notices>")
+    make.prompt(
+        "deck",
+        "Answer only from the notices. Cite the notices as [1].\n<notices>\n{{ notices }}\n</notices>",
+    )
     page.go("/subjects/deck/draft")
     page.click("open-inputs")
     page.driver.find_element(

@@ -18,7 +18,9 @@ const arms = computed(() => props.arms.slice(1).map((arm) => ({ key: arm.key, na
 
 function nameOf(arm: PlannedArm): string {
   const set = Object.entries(arm.settings).map(([name, value]) => `${name.replace("_", " ")} ${String(value)}`);
-  return [`v${arm.version}`, arm.model, ...set].join(" ");
+  const { version, most, method } = arm.lookUp;
+  const looks = [version && `collection v${version}`, most && `passages ${most}`, method && `look-up by ${method}`].filter(Boolean);
+  return [`v${arm.version}`, arm.model, ...set, ...looks].join(" ");
 }
 function chooseArm(text: string): void {
   question.value = text === "" ? "none" : { arm: Number(text), measure: named.value?.measure ?? measures.value[0]?.key ?? "" };
