@@ -211,7 +211,7 @@ def _condition(
             return _label_among([each for each in labels if same_label(each, term.value)])
         case "tag":
             return "tags COLLATE utf8mb4_bin LIKE %s ESCAPE '!'", [
-                _within(dumps(term.value.lower()))
+                within(dumps(term.value.lower()))
             ]
         case "kind":
             if value not in KINDS:
@@ -224,7 +224,7 @@ def _condition(
         case "owner":
             return "owner = %s", [value]
         case "origin":
-            return "origin LIKE %s ESCAPE '!'", [_within(value)]
+            return "origin LIKE %s ESCAPE '!'", [within(value)]
         case "set":
             return _among(sorted(asked.members(term.value)))
         case "is":
@@ -232,7 +232,7 @@ def _condition(
         case "has":
             return "has & %s", [int(has_named(term.value) or 0)]
     number = int(value) if is_number(term.value) else 0
-    return "words LIKE %s ESCAPE '!' OR number = %s", [_within(value), number]
+    return "words LIKE %s ESCAPE '!' OR number = %s", [within(value), number]
 
 
 def _all(tx: Transaction, subject: Subject) -> list[int]:
@@ -254,7 +254,7 @@ def _label_among(wanted: Collection[str]) -> tuple[str, list[Any]]:
     return f"label IS NOT NULL AND label COLLATE utf8mb4_bin IN ({marks})", list(wanted)
 
 
-def _within(text: str) -> str:
+def within(text: str) -> str:
     return f"%{text.replace('!', '!!').replace('%', '!%').replace('_', '!_')}%"
 
 

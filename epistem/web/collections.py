@@ -21,6 +21,8 @@ bp = blueprint("collections")
 
 MOST_VERSIONS = 50
 A_PAGE = 60
+MOST_HELD = 200
+"""Documents in one answer."""
 
 
 class CollectionLine(Shape):
@@ -66,10 +68,12 @@ class DocumentLine(Shape):
 
 
 class CollectionPage(CollectionLine):
-    """Of the version that was asked for: `shown`, the newest unless another is named."""
+    """Of the version that was asked for: `shown`, the newest unless another is named. `holds` are the first
+    documents that were asked for; `more` tells that there are others."""
 
     shown: int
     holds: list[DocumentLine]
+    more: bool
     versions: list[CollectionVersionLine]
 
 
@@ -105,6 +109,10 @@ class PassagePath(DocumentPath):
 
 class OfVersion(BaseModel):
     version: int | None = Field(None, ge=1, description="Of the collection; the newest without.")
+
+
+class CollectionQuery(OfVersion):
+    find: str = Field("", max_length=200, description="Words of a document's title, file or stem.")
 
 
 class PassagesQuery(OfVersion):
@@ -173,10 +181,10 @@ def create_collection(body: NewCollection) -> Response:
     "/collections/<collection>", responses={200: CollectionPage}, operation_id="getCollection",
     summary="A collection with its documents, in one of its versions",
 )  # fmt: skip
-def get_collection(path: CollectionPath, query: OfVersion) -> Response:
+def get_collection(path: CollectionPath, query: CollectionQuery) -> Response:
     with transaction() as tx:
         found = collections.get(tx, path.collection)
-        page = page_of(tx, found, query.version)
+        page = page_of(tx, found, query.version, query.find)
     return reply(page)
 
 
@@ -282,15 +290,19 @@ def edit_passage(path: PassagePath, body: PassageText) -> Response:
 
 
 def page_of(
-    tx: Transaction, collection: collections.Collection, version: int | None = None
+    tx: Transaction,
+    collection: collections.Collection,
+    version: int | None = None,
+    find: str = "",
 ) -> CollectionPage:
     shown = collections.check_version(collection, version)
-    there = documents.in_version(tx, collection, shown)
+    there = documents.listed(tx, collection, shown, find, MOST_HELD + 1)
     before = collections.versions_of(tx, collection, MOST_VERSIONS)
     return CollectionPage(
         **_line(collection, collections.uses(tx)).model_dump(),
         shown=shown,
-        holds=[DocumentLine.model_validate(each) for each in there],
+        holds=[DocumentLine.model_validate(each) for each in there[:MOST_HELD]],
+        more=len(there) > MOST_HELD,
         versions=[CollectionVersionLine.model_validate(each) for each in before],
     )
 

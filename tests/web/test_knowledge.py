@@ -112,6 +112,26 @@ class TestBringing:
         keep(api)
         assert passages(api, "fares")["fares#2"] == "who: child\neuros: 5"
 
+    def test_many_documents_come_in_part_and_are_narrowed_by_words(self, api, rules, monkeypatch):
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            for at in range(12):
+                archive.writestr(
+                    f"notes/day_{at}.txt", f"Note {at}\n\nNothing happened on day {at}."
+                )
+        bring(api, packed.getvalue(), "all.zip")
+        monkeypatch.setattr("epistem.web.collections.MOST_HELD", 5)
+        page = keep(api)
+        assert (page["documents"], len(page["holds"]), page["more"]) == (13, 5, True)
+        for words, found in (
+            ("NOTE 11", ["day-11"]),
+            ("day_1", ["day-1", "day-10", "day-11"]),
+            ("%", []),
+            ("qq day", []),
+        ):
+            told = api.get(AT, query_string={"find": words}).get_json()
+            assert ([each["stem"] for each in told["holds"]], told["more"]) == (found, False)
+
     def test_one_that_takes_too_long_is_told_and_the_rest_are_read(self, monkeypatch):
         monkeypatch.setattr(reading, "MOST_SECONDS", 1.5)
         slow = "<div>" * 200_000 + "x"

@@ -14,6 +14,7 @@ from epistem.core.errors import NotFound
 from epistem.core.knowledge.cutting import Cut, Slice
 from epistem.core.knowledge.segments import Segment, segment_from_bytes, segment_to_bytes
 from epistem.core.knowledge.text import Heading, Text
+from epistem.store.case_lists import within
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.knowledge.collections import Collection
@@ -93,6 +94,22 @@ def in_version(tx: Transaction, collection: Collection, version: int) -> list[Do
         f"SELECT {_COLUMNS} FROM document_versions v JOIN documents d ON d.id = v.document_id "
         f"WHERE {_IN} ORDER BY d.stem",
         (collection.id, version, version),
+    )
+    return [_from_row(row) for row in rows]
+
+
+def listed(
+    tx: Transaction, collection: Collection, version: int, find: str, most: int
+) -> list[DocumentVersion]:
+    """The first of them by stem, of those whose title, file or stem has these words."""
+    words = [within(word) for word in find.split()[:8]]
+    wanted = (
+        " AND CONCAT_WS(' ', d.stem, v.title, v.file) COLLATE utf8mb4_general_ci LIKE %s ESCAPE '!'"
+    )
+    rows = tx.rows(
+        f"SELECT {_COLUMNS} FROM document_versions v JOIN documents d ON d.id = v.document_id "
+        f"WHERE {_IN}{wanted * len(words)} ORDER BY d.stem LIMIT %s",
+        (collection.id, version, version, *words, most),
     )
     return [_from_row(row) for row in rows]
 

@@ -34,7 +34,7 @@ export const keys = {
   fragmentText: (name: MaybeRef<string | null>, number: Id) => ["fragment text", name, number],
 
   collections: () => ["collections"],
-  collection: (name: MaybeRef<string | null>, version?: Id) => ["collections", "one", name, version],
+  collection: (name: MaybeRef<string | null>, version?: Id, find?: Name) => ["collections", "one", name, version, find],
   document: (collection: Name, stem: Name, version?: Id) => ["collections", "document", collection, stem, version],
   brought: (collection: Name, ...how: Name[]) => ["brought", collection, ...how],
   lookUps: (collection: Name, ...asked: Name[]) => ["look ups", collection, ...asked],

@@ -14,10 +14,10 @@ export function useCollections() {
 }
 
 /** In one of its versions; the newest for null. Nothing is asked for while there is no name. */
-export function useCollection(name: Ref<string | null>, version: Ref<number | null>) {
+export function useCollection(name: Ref<string | null>, version: Ref<number | null>, find: Ref<string>) {
   return useQuery({
-    queryKey: keys.collection(name, version),
-    queryFn: () => got(api.GET("/api/v1/collections/{collection}", { params: { path: { collection: name.value as string }, query: { version: version.value ?? undefined } } })),
+    queryKey: keys.collection(name, version, find),
+    queryFn: () => got(api.GET("/api/v1/collections/{collection}", { params: { path: { collection: name.value as string }, query: { version: version.value ?? undefined, find: find.value } } })),
     enabled: computed(() => name.value !== null),
     placeholderData: (before) => (before?.name === name.value ? before : undefined),
   });

@@ -15,6 +15,7 @@ import BringDocuments from "./BringDocuments.vue";
 import DocumentReading from "./DocumentReading.vue";
 import LookUpBench from "./LookUpBench.vue";
 import NewCollection from "./NewCollection.vue";
+import { useRested } from "@/parts/useRested";
 import ShelfList from "./ShelfList.vue";
 
 const route = useRoute();
@@ -26,13 +27,17 @@ const chosen = computed(() => {
   return typeof collection === "string" && collection ? collection : (all.value[0]?.name ?? null);
 });
 const version = computed(() => (route.query.version ? Number(route.query.version) : null));
-const collection = useCollection(chosen, version);
+const typed = ref("");
+/** Words by which the documents are narrowed. */
+const find = useRested(() => typed.value.trim());
+const collection = useCollection(chosen, version, find);
 const page = computed(() => collection.data.value ?? null);
 const stem = computed(() => {
   const { document } = route.params;
   if (typeof document === "string" && document) return document;
   return page.value?.holds[0]?.stem ?? "";
 });
+watch(chosen, () => (typed.value = ""));
 const changes = useKnowledgeChanges(() => chosen.value ?? "");
 
 /** What stands in the middle: a document, or something that is done. */
@@ -108,6 +113,7 @@ useKeys([
   >
   <main class="grid min-h-0 flex-1 grid-cols-[236px_minmax(0,1fr)_minmax(340px,420px)] gap-3 px-edge py-3">
     <ShelfList
+      v-model="typed"
       :collections="all"
       :page="page"
       :chosen="chosen"
@@ -128,7 +134,7 @@ useKeys([
         <p class="text-rust" role="alert">{{ messageOf(faultOf(collection)) }}</p>
         <RouterLink :to="{ name: 'knowledge', params: {} }" class="link">Show what there is</RouterLink>
       </div>
-      <div v-else-if="page && !page.holds.length" class="flex flex-col items-start gap-3 p-8" data-test="empty-collection">
+      <div v-else-if="page && !page.documents" class="flex flex-col items-start gap-3 p-8" data-test="empty-collection">
         <p class="max-w-120 font-serif text-say">“{{ page.name }}” is empty.</p>
         <p class="max-w-120 text-ink-2">Bring in what answers may draw on: texts, Markdown, HTML, PDF, a table, a folder or a zip. You see how it is cut into passages before anything is kept.</p>
         <button type="button" class="button button-main" data-test="bring-first" @click="doing = 'bring'">Bring documents in</button>

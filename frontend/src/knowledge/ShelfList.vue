@@ -3,6 +3,8 @@
 import type { CollectionLine, CollectionPage } from "@/api/schema";
 import { count } from "@/marks/format";
 
+/** Words that the documents are narrowed by. */
+const find = defineModel<string>({ required: true });
 defineProps<{ collections: CollectionLine[]; page: CollectionPage | null; chosen: string | null; document: string; loading: boolean; fault: string }>();
 defineEmits<{ choose: [name: string]; read: [stem: string]; new: []; bring: []; about: [] }>();
 </script>
@@ -27,6 +29,7 @@ defineEmits<{ choose: [name: string]; read: [stem: string]; new: []; bring: []; 
           </span>
         </button>
         <template v-if="each.name === chosen && page?.name === each.name">
+          <p v-if="page.more || find" class="px-gut pb-1 pl-6"><input v-model="find" type="search" class="field h-7 w-full text-sm" placeholder="Narrow by words" aria-label="Narrow the documents" data-test="find-documents" /></p>
           <ol>
             <li v-for="held in page.holds" :key="held.stem">
               <button
@@ -42,6 +45,8 @@ defineEmits<{ choose: [name: string]; read: [stem: string]; new: []; bring: []; 
               </button>
             </li>
           </ol>
+          <p v-if="page.more" class="caption pl-6">and others: {{ page.documents.toLocaleString("en") }} in all</p>
+          <p v-else-if="find && !page.holds.length" class="caption pl-6">none with all of these words</p>
           <p class="flex gap-4 py-2 pl-6 text-sm">
             <button type="button" class="link" data-test="bring" @click="$emit('bring')">Bring in</button>
             <button type="button" class="link" data-test="about-collection" @click="$emit('about')">About it</button>
