@@ -16,6 +16,7 @@ from epistem.core.shapes import Document, Tag
 from epistem.store.knowledge import brought, collections
 from epistem.store.knowledge.documents import passage_text
 from epistem.web.collections import CollectionPage, CollectionPath, bp, page_of
+from epistem.web.pages import fitting
 from epistem.web.permits import held
 from epistem.web.replies import Shape, database, reply, transaction, who
 from epistem.work.knowledge import bringing
@@ -152,7 +153,8 @@ def get_brought(path: BroughtPath, query: HowCut) -> Response:
         )
         for piece in looked[:MOST_SLICES]
     ]
-    return reply(BroughtPage(file=each.file, slices=slices, passages=len(looked)))
+    shown, _ = fitting(slices, MOST_SLICES)
+    return reply(BroughtPage(file=each.file, slices=shown, passages=len(looked)))
 
 
 @bp.put(
@@ -201,23 +203,26 @@ def keep_brought(path: CollectionPath, body: Keeping) -> Response:
 def _listed(name: str, how: Cut | None) -> BroughtList:
     with transaction() as tx:
         looked = bringing.look(tx, collections.get(tx, name), how)
-    lines = [
-        BroughtLine(
-            id=each.brought.id,
-            file=each.brought.file,
-            stem=each.stem,
-            title=each.brought.text.title,
-            outcome=each.outcome,
-            cut=each.how.model_copy(update={"at": []}),
-            own=each.brought.cut is not None,
-            passages=len(each.slices),
-            kept=each.kept,
-            fresh=each.fresh,
-            gone=each.gone,
-            characters=len(each.brought.text.text),
-            told=each.brought.told,
-            problem=each.brought.problem,
-        )
-        for each in looked[:SHOWN_LINES]
-    ]
-    return BroughtList(files=lines, more=len(looked) > SHOWN_LINES)
+    lines, more = fitting(
+        [
+            BroughtLine(
+                id=each.brought.id,
+                file=each.brought.file,
+                stem=each.stem,
+                title=each.brought.text.title,
+                outcome=each.outcome,
+                cut=each.how.model_copy(update={"at": []}),
+                own=each.brought.cut is not None,
+                passages=len(each.slices),
+                kept=each.kept,
+                fresh=each.fresh,
+                gone=each.gone,
+                characters=len(each.brought.text.text),
+                told=each.brought.told,
+                problem=each.brought.problem,
+            )
+            for each in looked[: SHOWN_LINES + 1]
+        ],
+        SHOWN_LINES,
+    )
+    return BroughtList(files=lines, more=more)

@@ -297,12 +297,13 @@ def page_of(
 ) -> CollectionPage:
     shown = collections.check_version(collection, version)
     there = documents.listed(tx, collection, shown, find, MOST_HELD + 1)
+    lines, more = fitting([DocumentLine.model_validate(each) for each in there], MOST_HELD)
     before = collections.versions_of(tx, collection, MOST_VERSIONS)
     return CollectionPage(
         **_line(collection, collections.uses(tx)).model_dump(),
         shown=shown,
-        holds=[DocumentLine.model_validate(each) for each in there[:MOST_HELD]],
-        more=len(there) > MOST_HELD,
+        holds=lines,
+        more=more,
         versions=[CollectionVersionLine.model_validate(each) for each in before],
     )
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from threading import BoundedSemaphore
 
 from flask import Response
 from pydantic import BaseModel, Field
 
+from epistem.core.engine.needs import FoundPassage
 from epistem.core.evidence.scores import Mean, ScoreDifference
 from epistem.core.knowledge.terms import asked, matched
 from epistem.core.prompts.content import LookingUp
@@ -14,12 +16,17 @@ from epistem.core.shapes import Document
 from epistem.store.knowledge import collections, questions
 from epistem.web.collections import CollectionPath, bp
 from epistem.web.found import PassageFound, passage_shape
+from epistem.web.pages import fitting
 from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, database, reply, transaction
 from epistem.work.knowledge import embedding, measuring
 from epistem.work.knowledge.looking_up import find
 
+MOST_SHOWN = 2_500
+"""Characters of a passage that is found."""
+MOST_CASES = 300
+"""Look-up cases in one answer."""
 AT_ONCE = 2
 FULL = "Others are measured at the moment. Try again in a little while."
 _measuring = BoundedSemaphore(AT_ONCE)
@@ -63,7 +70,10 @@ class LookUpCaseShape(Shape):
 
 
 class LookUpCases(Shape):
+    """The latest, in the order in which they were kept; `kept` counts all."""
+
     cases: list[LookUpCaseShape]
+    kept: int
 
 
 class LookUpCasePath(CollectionPath):
@@ -142,13 +152,7 @@ def look_up(path: CollectionPath, body: Ask) -> Response:
     looking = body.looking.model_copy(update={"collection": path.collection})
     found = find(database(), looking, body.question)
     wanted = asked(body.question)
-    passages = [
-        PassageHit(
-            **passage_shape(each).model_dump(),
-            words=[list(place) for place in matched(each.text, wanted)],
-        )
-        for each in found.passages
-    ]
+    passages = [_hit(each, wanted) for each in found.passages]
     return reply(LookedUp(version=found.version, passages=passages))
 
 
@@ -178,7 +182,8 @@ def make_vectors(path: CollectionPath, query: Batches) -> Response:
 def list_look_up_cases(path: CollectionPath) -> Response:
     with transaction() as tx:
         found = questions.all_of(tx, collections.get(tx, path.collection))
-    return reply(LookUpCases(cases=[LookUpCaseShape.model_validate(each) for each in found]))
+    lines, _ = fitting([LookUpCaseShape.model_validate(each) for each in found[::-1]], MOST_CASES)
+    return reply(LookUpCases(cases=lines[::-1], kept=len(found)))
 
 
 @bp.post(
@@ -230,13 +235,24 @@ def measure(path: CollectionPath, body: ToMeasure) -> Response:
     return reply(
         MeasuredPage(
             rows=rows,
-            questions=[QuestionLine.model_validate(each) for each in found.questions],
+            questions=[_question(each) for each in found.questions[-MOST_CASES:]],
             **{
                 name: getattr(found, name)
                 for name in set(MeasuredPage.model_fields) - {"rows", "questions"}
             },
         )
     )
+
+
+def _hit(passage: FoundPassage, wanted: Sequence[str]) -> PassageHit:
+    told = passage_shape(passage, MOST_SHOWN)
+    words = [list(place) for place in matched(told.text, wanted)]
+    return PassageHit(**told.model_dump(), words=words)
+
+
+def _question(each: measuring.OfQuestion) -> QuestionLine:
+    line = QuestionLine.model_validate(each)
+    return line.model_copy(update={"question": line.question[:200]})
 
 
 def _setting(mean: Mean | None, difference: ScoreDifference | None) -> OfSetting:

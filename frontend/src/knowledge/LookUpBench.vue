@@ -88,7 +88,7 @@ function why(hit: Hit): string {
     <header class="flex items-center gap-4 border-b border-rule px-gut py-head" role="group" aria-label="Bench of look-ups">
       <b class="flex-1 font-semibold">Look-up bench</b>
       <button type="button" class="text-sm" :class="measuring ? 'link' : 'font-semibold'" :aria-pressed="!measuring" data-test="ask-bench" @click="measuring = false">Ask</button>
-      <button type="button" class="text-sm" :class="measuring ? 'font-semibold' : 'link'" :aria-pressed="measuring" data-test="measure-bench" @click="measuring = true">Measure {{ cases.data.value?.cases.length ?? 0 }}</button>
+      <button type="button" class="text-sm" :class="measuring ? 'font-semibold' : 'link'" :aria-pressed="measuring" data-test="measure-bench" @click="measuring = true">Measure {{ cases.data.value?.kept ?? 0 }}</button>
     </header>
     <MeasureLookUps v-if="measuring" :collection="collection" :version="version" :looking="looking" @again="again" @show="(reference) => emit('show', reference)" />
     <template v-else>

@@ -74,7 +74,7 @@ const lines = computed(() => {
     <p v-if="!all.length" class="p-gut text-ink-2">No question is kept yet. Ask one, and mark the passages that are right: it becomes a look-up case. A dozen tell settings apart that differ much.</p>
     <table v-if="all.length && measured" class="w-full" data-test="measures">
       <thead>
-        <tr class="caption border-b border-rule-soft text-left"><th class="px-gut py-1 font-normal">{{ count(all.length, "question") }}</th><th v-for="(_, at) in settings" :key="at" class="py-1 pr-gut font-normal">{{ settings.length > 1 ? "AB"[at] : "" }}</th><th v-if="settings.length > 1" class="py-1 pr-gut font-normal">B against A</th></tr>
+        <tr class="caption border-b border-rule-soft text-left"><th class="px-gut py-1 font-normal">{{ count(cases.data.value?.kept ?? 0, "question") }}</th><th v-for="(_, at) in settings" :key="at" class="py-1 pr-gut font-normal">{{ settings.length > 1 ? "AB"[at] : "" }}</th><th v-if="settings.length > 1" class="py-1 pr-gut font-normal">B against A</th></tr>
       </thead>
       <tbody>
         <tr v-for="row in measured.rows" :key="row.name" class="border-b border-rule-soft" :title="HELP[row.name]" data-test="measure">
