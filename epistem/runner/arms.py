@@ -25,7 +25,7 @@ from epistem.core.trials.judging import Bench
 from epistem.core.trials.talking import Person, opening_of
 from epistem.core.wire import chat_completions as wire
 from epistem.models.endpoint import Endpoint
-from epistem.models.trouble import Kind
+from epistem.models.trouble import CallFailed, Kind
 from epistem.store import models
 from epistem.store.models import Model
 from epistem.store.trial_cases import TrialCase
@@ -91,13 +91,18 @@ class ArmAtWork:
         return found
 
     def look_up(self, case_at: int, find: Callable[[LookUp], Found]) -> None:
-        """For the request that a reading of the case begins with: the same for all repeats. What can't be had is
-        told by `first_body`."""
+        """For the request that a reading of the case begins with: the same for all repeats, so done once, however
+        many wait for it. What can't be had is told by `first_body`. Raises CallFailed where a model that makes
+        vectors could not be asked: that may go well the next time."""
+        if case_at in self._bodies:
+            return
         inputs = with_old_names(self._cases[case_at].content.inputs, self.arm.aliases)
         try:
             told, found = looked_through(filled(self.arm.content, inputs), find)
             self._bodies[case_at] = self._body(told, ())
             self._found[case_at] = found
+        except CallFailed:
+            raise
         except EpistemError as error:
             self._bodies[case_at] = error
 

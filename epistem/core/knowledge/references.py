@@ -14,6 +14,8 @@ from rapidfuzz import fuzz
 ALIKE = 60.0
 """Of 100: a passage that was changed keeps its number where it is so like what stood at its place."""
 MOST_COMPARED = 5_000
+MOST_ALIGNED = 4_000_000
+"""Texts then times texts now: where there are more, the same texts are found in order alone."""
 _REFERENCE = re.compile(r"([^#\s]+)#(\d+)\Z")
 
 
@@ -40,10 +42,8 @@ def numbered(
     was = [each.text for each in before]
     numbers: list[int | None] = [None] * len(texts)
     left: list[tuple[range, range]] = []
-    matcher = SequenceMatcher(None, was, list(texts), autojunk=False)
-    if len(was) * len(texts) > 4_000_000:
-        _by_text(before, texts, numbers)
-    else:
+    if len(was) * len(texts) <= MOST_ALIGNED:
+        matcher = SequenceMatcher(None, was, list(texts), autojunk=False)
         for kind, low, high, first, last in matcher.get_opcodes():
             if kind == "equal":
                 for offset in range(high - low):
@@ -62,23 +62,13 @@ def numbered(
     return [number for number in numbers if number is not None]
 
 
-def _by_text(before: Sequence[Before], texts: Sequence[str], numbers: list[int | None]) -> None:
-    """Where there are too many for an alignment: the same texts in order."""
-    there: dict[str, list[int]] = {}
-    for number, text, _ in reversed(before):
-        there.setdefault(text, []).append(number)
-    for at, text in enumerate(texts):
-        if there.get(text):
-            numbers[at] = there[text].pop()
-
-
 def _moved(
     before: Sequence[Before],
     texts: Sequence[str],
     numbers: list[int | None],
     taken: set[int],
 ) -> None:
-    """The same text at another place."""
+    """The same texts, in order, wherever they stand."""
     there: dict[str, list[int]] = {}
     for number, text, _ in reversed(before):
         if number not in taken:

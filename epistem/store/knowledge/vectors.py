@@ -28,6 +28,26 @@ def of(tx: Transaction, model: str, hashes: Collection[bytes]) -> dict[bytes, Ve
     return found
 
 
+def lacking(
+    tx: Transaction, model: str, collection_id: int, version: int
+) -> tuple[dict[bytes, int], int]:
+    """The passages' texts in that version of a collection that have no vector, with their characters, by hash;
+    and how many different texts there are. No vector is read for it."""
+    inside = (
+        "FROM document_versions v JOIN passages p ON p.version_id = v.id {} WHERE v.collection_id = %s "
+        "AND v.since <= %s AND (v.until IS NULL OR v.until > %s)"
+    )
+    place = (collection_id, version, version)
+    total = tx.number(f"SELECT COUNT(DISTINCT p.hash) {inside.format('')}", place)
+    joined = inside.format("LEFT JOIN vectors x ON x.model = %s AND x.hash = p.hash")
+    rows = tx.rows(
+        f"SELECT p.hash, MIN(CHAR_LENGTH(p.content)) {joined} AND x.hash IS NULL GROUP BY p.hash "
+        "ORDER BY p.hash",
+        (model, *place),
+    )
+    return {bytes(digest): int(characters) for digest, characters in rows}, total
+
+
 def keep(tx: Transaction, model: str, made: Mapping[bytes, Vector]) -> None:
     tx.run_many(
         "INSERT IGNORE INTO vectors (model, hash, vector) VALUES (%s, %s, %s)",

@@ -11,5 +11,6 @@ CREATE TABLE passages (
   content     MEDIUMTEXT NOT NULL,
   PRIMARY KEY (version_id, position),
   KEY (version_id, number),
+  KEY (hash),
   FOREIGN KEY (version_id) REFERENCES document_versions (id) ON DELETE CASCADE
 ) DEFAULT CHARSET = utf8mb4 COLLATE = utf8mb4_bin;

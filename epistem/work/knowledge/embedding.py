@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.knowledge.meaning import unit
-from epistem.core.wire import tokens
 from epistem.models.client import ModelClient
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import QUICK
@@ -23,6 +22,8 @@ from epistem.work.limits import SharedLimits
 
 A_TIME = 64
 """Texts in one request."""
+A_TOKEN = 4
+"""Characters, about: what vectors will cost is told as an estimate."""
 MOST_CHARACTERS = 8_000
 """Of a text that a model is given; of a longer one its beginning."""
 
@@ -60,11 +61,9 @@ def progress(database: Database, name: str) -> Progress:
     with database.transaction() as tx:
         collection = collections.get(tx, name)
         model = able(models.all_of(tx), collection.embeds_with)
-        hashes = {each for _, each in documents.hashes_in(tx, collection, collection.version)}
-        missing = hashes - vectors.of(tx, model.name, hashes).keys()
-        texts = documents.texts_by_hash(tx, missing)
-    asked = sum(tokens.count(text[:MOST_CHARACTERS]) for text in texts.values())
-    return Progress(len(hashes) - len(missing), len(hashes), asked * model.input_cents / 1e6)
+        missing, total = vectors.lacking(tx, model.name, collection.id, collection.version)
+    asked = sum(min(each, MOST_CHARACTERS) for each in missing.values()) / A_TOKEN
+    return Progress(total - len(missing), total, asked * model.input_cents / 1e6)
 
 
 def go_on(database: Database, name: str, batches: int = 1) -> Progress:
@@ -73,16 +72,28 @@ def go_on(database: Database, name: str, batches: int = 1) -> Progress:
     with database.transaction() as tx:
         collection = collections.get(tx, name)
         model = able(models.all_of(tx), collection.embeds_with)
-        hashes = {each for _, each in documents.hashes_in(tx, collection, collection.version)}
-        missing = sorted(hashes - vectors.of(tx, model.name, hashes).keys())
-        some = missing[: batches * A_TIME]
-        texts = documents.texts_by_hash(tx, some)
-    for start in range(0, len(some), A_TIME):
-        now = some[start : start + A_TIME]
+        missing, _ = vectors.lacking(tx, model.name, collection.id, collection.version)
+        texts = documents.texts_by_hash(tx, list(missing)[: batches * A_TIME])
+    _make(database, model, texts)
+    return progress(database, name)
+
+
+def ready(database: Database, model: Model, questions: Sequence[str]) -> None:
+    """Have the vectors of many questions: those that are not kept are asked for together. Raises CallFailed."""
+    texts = {documents.text_hash(question): question for question in questions}
+    with database.transaction() as tx:
+        there = vectors.of(tx, model.name, texts)
+    _make(database, model, {each: text for each, text in texts.items() if each not in there})
+
+
+def _make(database: Database, model: Model, texts: Mapping[bytes, str]) -> None:
+    """In requests of so many texts, each kept as it comes."""
+    hashes = list(texts)
+    for start in range(0, len(hashes), A_TIME):
+        now = hashes[start : start + A_TIME]
         made = embedded(database, model, [texts[digest] for digest in now])
         with database.transaction() as tx:
             vectors.keep(tx, model.name, dict(zip(now, made, strict=True)))
-    return progress(database, name)
 
 
 def vector_of(

@@ -13,9 +13,10 @@ from epistem.core.evidence.intervals import Interval
 from epistem.core.evidence.scores import Mean, Scored, ScoreDifference, scores_as_evidence
 from epistem.core.knowledge import measures
 from epistem.core.prompts.content import LookingUp
-from epistem.store import cases, subjects
+from epistem.store import cases, models, subjects
 from epistem.store.database import Database, Transaction
 from epistem.store.knowledge import collections, documents, questions
+from epistem.work.knowledge.embedding import able, ready
 from epistem.work.knowledge.indexes import searchable
 from epistem.work.knowledge.looking_up import ranked
 
@@ -77,6 +78,12 @@ def measure(
             references if found is there[0] else _references(tx, found.documents, found.stems)
             for found in there
         ]
+        asking = any(each.method != "words" for each in settings)
+        model = able(models.all_of(tx), collection.embeds_with) if asking else None
+    if model is not None:
+        # Of `more` only where the first setting asks for it.
+        more_asked = more if settings[0].method != "words" else []
+        ready(database, model, [*(each.question for each in kept), *more_asked])
     known = set(references)
     lost = wanted_all - known
     reached: set[int] = set()
