@@ -14,6 +14,7 @@ from epistem.store.database import Transaction
 from epistem.store.knowledge import collections, documents
 from epistem.store.knowledge.documents import DocumentVersion, Passage
 from epistem.web.pages import fitting
+from epistem.web.problems import Problem
 from epistem.web.replies import Moment, Shape, blueprint, reply, transaction
 from epistem.work.knowledge import changing, keeping
 
@@ -141,6 +142,11 @@ class DescribedDocument(Document):
 
 class PassageText(Document):
     text: str = Field(max_length=MOST_CHARACTERS)
+    seen: int | None = Field(
+        None,
+        ge=0,
+        description="The version of the collection that it was read in: refused where the document was changed since.",
+    )
 
 
 class NewPassage(Document):
@@ -279,12 +285,14 @@ def write_passage(path: CollectionPath, body: NewPassage) -> Response:
 
 @bp.put(
     "/collections/<collection>/documents/<stem>/passages/<int:number>",
-    responses={200: CollectionPage}, operation_id="editPassage",
+    responses={200: CollectionPage, 412: Problem}, operation_id="editPassage",
     summary="Edit a passage; without text it is taken out",
 )  # fmt: skip
 def edit_passage(path: PassagePath, body: PassageText) -> Response:
     with transaction() as tx:
-        found = changing.edit_passage(tx, path.collection, (path.stem, path.number), body.text)
+        found = changing.edit_passage(
+            tx, path.collection, (path.stem, path.number), body.text, body.seen
+        )
         page = page_of(tx, found)
     return reply(page)
 

@@ -173,6 +173,14 @@ class TestChanging:
         )
         assert_problem(api.post(f"{AT}/passages", {"text": " "}), 422, "text", "some text")
 
+    def test_an_edit_over_what_somebody_else_changed_is_refused(self, api, rules):
+        where = f"{AT}/documents/rules/passages"
+        api.put(f"{where}/2", {"text": "Dogs pay nothing.", "seen": 1})
+        refused = api.put(f"{where}/2", {"text": "Dogs pay a lot.", "seen": 1})
+        assert_problem(refused, 412, "If-Match", "Rules")
+        assert passages(api)["rules#2"] == "Dogs pay nothing."
+        assert api.put(f"{where}/2", {"text": "Dogs pay a lot.", "seen": 2}).status_code == 200
+
     def test_tags_and_dates_narrow_a_look_up(self, api, rules):
         told = {"title": "Rules of today", "tags": ["Boats"], "dated": "2026-11-02"}
         assert (

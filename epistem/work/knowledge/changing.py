@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 
-from epistem.core.errors import Conflict, InvalidInput, NotFound
+from epistem.core.errors import Conflict, InvalidInput, NotFound, Stale
 from epistem.core.knowledge.cutting import Cut, Slice, cut
 from epistem.core.knowledge.formats import markdown
 from epistem.core.knowledge.formats.reading import format_of
@@ -26,13 +26,22 @@ MOST_TEXT = 20_000
 OWN_FILE = "written here"
 
 
-def edit_passage(tx: Transaction, name: str, reference: tuple[str, int], text: str) -> Collection:
+def edit_passage(
+    tx: Transaction,
+    name: str,
+    reference: tuple[str, int],
+    text: str,
+    seen: int | None = None,
+) -> Collection:
     """Its document has this text in its place from now on; without any text the passage is gone. Raises
-    NotFound, and InvalidInput for a text that is too long."""
+    NotFound, InvalidInput for a text that is too long, and Stale where the document was changed after the
+    version of the collection that was `seen`."""
     _check(text)
     collection, before = _begin(tx, name, reference[0])
     passages = documents.passages_of(tx, before)
     at = next((p for p in passages if p.number == reference[1]), None)
+    if seen is not None and before.since > seen:
+        raise Stale(f"“{before.title or before.stem}”")
     if at is None:
         raise NotFound(
             f"There is no passage {reference[0]}#{reference[1]} here.", field="reference"

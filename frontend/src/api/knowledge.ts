@@ -119,8 +119,8 @@ export function useKnowledgeChanges(name: () => string) {
     drop: (file_id: number) => after(got(api.DELETE("/api/v1/collections/{collection}/brought/{file_id}", { params: { path: { ...path(), file_id } } }))),
     dropAll: () => after(got(api.DELETE("/api/v1/collections/{collection}/brought", { params: { path: path() } }))),
     keep: (body: Keeping) => after(got(api.POST("/api/v1/collections/{collection}/versions", { params: { path: path() }, body }))),
-    editPassage: (stem: string, number: number, text: string) =>
-      after(got(api.PUT("/api/v1/collections/{collection}/documents/{stem}/passages/{number}", { params: { path: { ...path(), stem, number } }, body: { text } }))),
+    editPassage: (stem: string, number: number, text: string, seen: number) =>
+      after(got(api.PUT("/api/v1/collections/{collection}/documents/{stem}/passages/{number}", { params: { path: { ...path(), stem, number } }, body: { text, seen } }))),
     writePassage: (body: NewPassage) => after(got(api.POST("/api/v1/collections/{collection}/passages", { params: { path: path() }, body }))),
     describeDocument: (stem: string, body: DescribedDocument) =>
       after(got(api.PUT("/api/v1/collections/{collection}/documents/{stem}", { params: { path: { ...path(), stem } }, body }))),

@@ -21,6 +21,12 @@ const passages = computed(() => pages.value.flatMap((page) => page.holds));
 const newest = computed(() => props.version === null || props.version === props.collection.version);
 const changes = useKnowledgeChanges(() => props.collection.name);
 const editing = ref<number | null>(null);
+/** The version of the collection that the passage was read in which is being edited. */
+const seen = ref(0);
+function startEditing(number: number): void {
+  seen.value = props.collection.version;
+  editing.value = number;
+}
 const open = ref<"" | "cut" | "describe" | "write">("");
 const cut = ref<Cut>({});
 const written = ref({ title: "", text: "" });
@@ -36,7 +42,7 @@ async function done(told: string, what: Promise<{ version: number }>): Promise<v
     complain(messageOf(error));
   }
 }
-const edit = (number: number, text: string) => done(text.trim() ? `${props.stem}#${number} is changed.` : `${props.stem}#${number} is taken out.`, changes.editPassage(props.stem, number, text));
+const edit = (number: number, text: string) => done(text.trim() ? `${props.stem}#${number} is changed.` : `${props.stem}#${number} is taken out.`, changes.editPassage(props.stem, number, text, seen.value));
 const write = () => done("The passage is written.", changes.writePassage({ ...written.value, document: props.stem })).then(() => (written.value = { title: "", text: "" }));
 const cutAnew = () => done("It is cut anew.", changes.cutDocument(props.stem, cut.value));
 const takeOut = () => done(`${props.stem} is taken out.`, changes.takeOut(props.stem));
@@ -105,7 +111,7 @@ function scrolled(event: Event): void {
       :pointed="passage.reference === pointed"
       :editing="editing === passage.number"
       :editable="newest"
-      @edit="editing = passage.number"
+      @edit="startEditing(passage.number)"
       @leave="editing = null"
       @save="(text) => edit(passage.number, text)"
     />

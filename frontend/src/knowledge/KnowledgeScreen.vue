@@ -139,7 +139,7 @@ useKeys([
         <p class="max-w-120 text-ink-2">Bring in what answers may draw on: texts, Markdown, HTML, PDF, a table, a folder or a zip. You see how it is cut into passages before anything is kept.</p>
         <button type="button" class="button button-main" data-test="bring-first" @click="doing = 'bring'">Bring documents in</button>
       </div>
-      <DocumentReading v-else-if="page && stem" :key="`${page.name} ${stem} ${page.shown}`" :collection="page" :stem="stem" :version="version" :pointed="pointed" />
+      <DocumentReading v-else-if="page && stem" :key="`${page.name} ${stem} ${version ?? ''}`" :collection="page" :stem="stem" :version="version" :pointed="pointed" />
     </section>
     <LookUpBench v-if="page" ref="bench" :key="page.name" :collection="page" :version="version" @show="show" />
     <section v-else class="panel" aria-label="Look-ups"></section>
