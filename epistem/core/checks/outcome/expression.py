@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import json
-import re
-from functools import lru_cache
-from math import isfinite
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import Any, ClassVar
 
 from pydantic import Field
 
@@ -14,22 +11,11 @@ from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Gr
 from epistem.core.checks.shapes import MOST_LOOKED_AT
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.errors import InvalidInput
+from epistem.core.expressions import Compiled, Kind, clean, compiled_expression, told_of
 from epistem.core.prompts.content import ReplyShape
 
-if TYPE_CHECKING:
-    from cel_expr_python.cel import Env
-
 KNOWN = ("answer", "json", "inputs", "case", "turns", "tools", "usage", "timing")
-MOST_MACROS, MOST_SUMS = 6, 8
-"""Of an expression. Each `map` could make its value as much larger as there are sums in it; the evaluator bounds
-its steps, not its memory, and with these a value of 400 kB stays under 60 MB."""
-MOST_DEEP = 40
-"""Levels of a value that are told."""
-_TEXT = re.compile(
-    r"[rRbB]{0,2}(?:\"\"\"[\s\S]*?\"\"\"|'''[\s\S]*?'''|\"(?:[^\"\\\n]|\\.)*\"|'(?:[^'\\\n]|\\.)*')|//[^\n]*"
-)
-_MACRO = re.compile(r"\.\s*(?:map|filter|all|exists|exists_one)\s*\(")
-_PLACE = re.compile(r"<input>:(\d+):(\d+): ([^\n]{1,300})")
+_KINDS: dict[str, Kind] = {name: "string" if name == "answer" else "any" for name in KNOWN}
 
 
 class ExpressionOptions(Options):
@@ -89,7 +75,7 @@ class Expression(Check):
 
     def __init__(self, options: ExpressionOptions, reply: ReplyShape) -> None:
         super().__init__(options, reply)
-        self._compiled = _compiled(options.expression)
+        self._compiled = _condition(options.expression)
 
     @classmethod
     def sentence(cls, options: Any, aspect: Aspect) -> str:
@@ -106,13 +92,13 @@ class Expression(Check):
         found = find_json(answer.text[:MOST_LOOKED_AT])
         spent = answer.spent
         data = {
-            "answer": _clean(answer.text[:MOST_LOOKED_AT]),
-            "json": None if found is None else _told(found.value),
-            "inputs": _told(dict(ground.inputs)),
-            "case": _told(ground.expect.to_json()),
-            "turns": [{"role": turn.role, "text": _clean(turn.text)} for turn in answer.before],
+            "answer": clean(answer.text[:MOST_LOOKED_AT]),
+            "json": None if found is None else told_of(found.value),
+            "inputs": told_of(dict(ground.inputs)),
+            "case": told_of(ground.expect.to_json()),
+            "turns": [{"role": turn.role, "text": clean(turn.text)} for turn in answer.before],
             "tools": [
-                {"name": _clean(u.name), "arguments": _arguments(u.arguments)} for u in answer.tools
+                {"name": clean(u.name), "arguments": _arguments(u.arguments)} for u in answer.tools
             ],
             "usage": spent
             and {
@@ -123,78 +109,24 @@ class Expression(Check):
             "timing": spent and {"ms": spent.ms},
         }
         try:
-            result = self._compiled.eval(data=data)
-            value = result.plain_value()
-        except Exception as error:
-            return [
-                Finding("", None, f"The expression could not be worked out: {_plain(str(error))}")
-            ]
-        if isinstance(value, bool) and result.type().name().lower() == "bool":
+            value = self._compiled.value(data)
+        except InvalidInput as error:
+            told = f"The expression could not be worked out: {error.message}{_hint(error.message)}"
+            return [Finding("", None, told)]
+        if isinstance(value, bool):
             return [Finding("", value, "It is true." if value else "It is false.")]
-        if result.type().name().lower() in ("error", "*error*"):
-            return [
-                Finding(
-                    "",
-                    None,
-                    f"The expression could not be worked out: {_plain(str(value))}{_hint(str(value))}",
-                )
-            ]
         return [Finding("", None, f"The expression gives {str(value)[:80]}, not true or false.")]
 
 
-@lru_cache(maxsize=1)
-def _environment() -> Env:
-    from cel_expr_python import cel
-
-    kinds = dict.fromkeys(KNOWN, cel.Type.DYN) | {"answer": cel.Type.STRING}
-    return cel.NewEnv(variables=kinds)
-
-
-def _compiled(expression: str) -> Any:
+def _condition(expression: str) -> Compiled:
     """Raises InvalidInput that tells the place."""
-    bare = _TEXT.sub("''", expression)
-    for what, number, most in (
-        ("loops such as map and all", len(_MACRO.findall(bare)), MOST_MACROS),
-        ("signs +", bare.count("+"), MOST_SUMS),
-    ):
-        if number > most:
-            raise InvalidInput(
-                f"The expression has {number} {what}; {most} are allowed. Attach it as two checks.",
-                field="options.expression",
-            )
-    try:
-        environment = _environment()
-    except ImportError as error:
+    compiled = compiled_expression(expression, _KINDS, field="options.expression")
+    if compiled.gives not in ("bool", "dyn"):
         raise InvalidInput(
-            "Expressions need the package cel-expr-python, which can't be loaded here.",
-            field="options.expression",
-        ) from error
-    try:
-        compiled = environment.compile(_clean(expression))
-        gives = compiled.return_type().name().lower()
-    except Exception as error:
-        raise InvalidInput(
-            f"The expression can't be read{_place(str(error), expression)}. It may use {', '.join(KNOWN)}.",
-            field="options.expression",
-        ) from error
-    if gives not in ("bool", "dyn"):
-        raise InvalidInput(
-            f"The expression gives {gives}, not true or false. Compare it with something: … == …",
+            f"The expression gives {compiled.gives}, not true or false. Compare it with something: … == …",
             field="options.expression",
         )
     return compiled
-
-
-def _place(error: str, expression: str) -> str:
-    """` at “answer <”, column 15: Syntax error: …`."""
-    match = _PLACE.search(error)
-    if match is None:
-        return f": {_plain(error)}"
-    line, column = int(match[1]), int(match[2])
-    lines = expression.split("\n")
-    before = lines[line - 1][:column][-30:] if line <= len(lines) else ""
-    where = f"line {line}, column {column}" if len(lines) > 1 else f"column {column}"
-    return f" at {where}, after “{before}”: {_plain(match[3].split(' expecting ')[0])}"
 
 
 def _hint(error: str) -> str:
@@ -205,42 +137,8 @@ def _hint(error: str) -> str:
     )
 
 
-def _plain(error: str) -> str:
-    return " ".join(re.sub(r"^[A-Z_]+: |\[[A-Z_]+\]|\(in container '[^']*'\)", "", error).split())[
-        :200
-    ].rstrip(".")
-
-
-def _clean(text: str) -> str:
-    return text.encode("utf-8", "replace").decode()
-
-
-def _told(value: Any, deep: int = 0) -> Any:
-    """A value as the language has it: numbers that are too large for it are told about."""
-    if deep > MOST_DEEP:
-        return None
-    if isinstance(value, str):
-        return _clean(value[:MOST_LOOKED_AT])
-    if isinstance(value, dict):
-        return {_clean(str(key)): _told(each, deep + 1) for key, each in value.items()}
-    if isinstance(value, list | tuple):
-        return [_told(each, deep + 1) for each in value]
-    if isinstance(value, bool) or value is None:
-        return value
-    if isinstance(value, int):
-        return value if -(2**63) <= value < 2**63 else _float(value)
-    return value if isinstance(value, float) and isfinite(value) else None
-
-
-def _float(value: int) -> float | None:
-    try:
-        return float(value)
-    except OverflowError:
-        return None
-
-
 def _arguments(text: str) -> Any:
     try:
-        return _told(json.loads(text))
+        return told_of(json.loads(text))
     except (ValueError, RecursionError):
-        return _clean(text)
+        return clean(text)

@@ -11,9 +11,8 @@ from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Gr
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.checks.structure.pattern import PatternOptions, expression
 from epistem.core.errors import InvalidInput
+from epistem.core.pointers import MISSING, at_pointer
 from epistem.core.prompts.content import ReplyShape
-
-MISSING = object()
 
 
 class ValueOptions(Options):
@@ -126,19 +125,6 @@ class JsonValue(Check):
         ):
             return f"; it should match /{options.matches}/"
         return ""
-
-
-def at_pointer(value: Any, pointer: str) -> Any:
-    """RFC 6901. A value of its own for what is not there."""
-    for step in pointer.split("/")[1:]:
-        key = step.replace("~1", "/").replace("~0", "~")
-        if isinstance(value, dict) and key in value:
-            value = value[key]
-        elif isinstance(value, list) and key.isdecimal() and len(key) < 8 and int(key) < len(value):
-            value = value[int(key)]
-        else:
-            return MISSING
-    return value
 
 
 def _read(text: str) -> Any:

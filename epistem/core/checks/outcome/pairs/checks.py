@@ -11,7 +11,7 @@ from epistem.core.cases.pair import Move, Pair, move_told
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
 from epistem.core.checks.grounding.reference import LONGEST, chrf
 from epistem.core.checks.outcome.pairs.comparing import NotThere, Reader, Two, equal, rises, shown
-from epistem.core.checks.structure.values import MISSING, at_pointer
+from epistem.core.pointers import MISSING, at_pointer
 from epistem.core.prompts.content import ReplyShape
 
 MOST_TOLD = 3

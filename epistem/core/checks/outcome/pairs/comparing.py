@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from epistem.core.checks.structure.find_json import find_json
-from epistem.core.checks.structure.values import MISSING, at_pointer
+from epistem.core.pointers import MISSING, at_pointer
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.words import folded
 
