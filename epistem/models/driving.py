@@ -9,10 +9,11 @@ from functools import partial
 from typing import Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
-from epistem.core.engine.needs import AskModel, Found, LookUp, Result, UseTool
+from epistem.core.engine.needs import AskModel, Found, LookUp, Result, RunQuery, UseTool
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
-from epistem.core.prompts.tools import answer_call
+from epistem.core.prompts.tools import ToolResult, ToReach, answer_call, faulty
+from epistem.core.tools.rows import Rows
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.core.wire.stream import Piece
 from epistem.core.wire.tokens import estimated_usage
@@ -47,6 +48,34 @@ class Made(NamedTuple):
         return not self.usage.told
 
 
+class Called(NamedTuple):
+    """A tool that was called, and what came of it."""
+
+    need: UseTool
+    result: ToolResult
+    started_at: datetime
+
+
+class AskedFirst(NamedTuple):
+    """A call of a tool that changes something waits until a person allows it, by this token."""
+
+    token: str
+    name: str
+    arguments: str
+
+
+class Reach(Protocol):
+    """How tools are called that reach something, and statements run."""
+
+    async def use(self, need: UseTool) -> ToolResult: ...
+
+    async def query(self, need: RunQuery) -> Rows:
+        """Raises EpistemError, in words."""
+
+    async def asks_first(self, need: UseTool) -> AskedFirst | None:
+        """Where a person has to allow the call, for which `use` then waits."""
+
+
 class Aside(Protocol):
     """Other models than the one that a program is about, as judges: how they are asked, and what is
     remembered of them."""
@@ -66,6 +95,7 @@ class Driven(Generic[Result]):
 
     run: Run[Result]
     made: list[Made] = field(default_factory=list)
+    called: list[Called] = field(default_factory=list)
 
     @property
     def result(self) -> Result:
@@ -78,21 +108,27 @@ async def carry_out(
     endpoint: Endpoint,
     driven: Driven[Result],
     *,
-    landed: Callable[[Made], Awaitable[None]] | None = None,
+    landed: Callable[[Made | Called], Awaitable[None]] | None = None,
     step: Step | None = None,
     aside: Aside | None = None,
     look_up: Finding | None = None,
+    reach: Reach | None = None,
 ) -> Result:
     """Drive the program to its end. `landed` hears of each call after which the program goes on, so
     that what was paid for can be kept; `step` is how the program is moved on, where that takes long.
-    `aside` is for needs that name another model, `look_up` for passages.
+    `aside` is for needs that name another model, `look_up` for passages, `reach` for tools and queries.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
     run = driven.run
     while (need := run.need) is not None:
         if isinstance(need, UseTool):
-            run.give(answer_call(need.tools, need.name, need.arguments))
+            called = await _use(driven, need, reach)
+            if landed is not None and called.result.how == "live":
+                await landed(called)
+            continue
+        if isinstance(need, RunQuery):
+            await _query(run, need, reach)
             continue
         if isinstance(need, LookUp):
             await _look_up(run, need, look_up)
@@ -164,6 +200,29 @@ async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None
         run.give(found)
 
 
+async def _use(driven: Driven[Result], need: UseTool, reach: Reach | None) -> Called:
+    began = _now()
+    if reach is not None:
+        result = await reach.use(need)
+    else:
+        told = answer_call(need.at_hand, need.name, need.arguments)
+        result = faulty("Nothing is reached here.") if isinstance(told, ToReach) else told
+    called = Called(need, result, began)
+    driven.called.append(called)
+    driven.run.give(result)
+    return called
+
+
+async def _query(run: Run[Result], need: RunQuery, reach: Reach | None) -> None:
+    assert reach is not None, "nobody runs statements"
+    try:
+        found = await reach.query(need)
+    except EpistemError as error:
+        run.fail(error)
+    else:
+        run.give(found)
+
+
 def _now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)
 
@@ -173,14 +232,19 @@ async def stream_out(
     endpoint: Endpoint,
     driven: Driven[Result],
     look_up: Finding | None = None,
-) -> AsyncIterator[Piece | ToolUsed | Driven[Result]]:
+    reach: Reach | None = None,
+) -> AsyncIterator[Piece | ToolUsed | AskedFirst | Driven[Result]]:
     """Pieces and uses of tools as they come; what was driven, at the end. Raises as `carry_out`."""
     run = driven.run
     while (need := run.need) is not None:
         if isinstance(need, UseTool):
-            result = answer_call(need.tools, need.name, need.arguments)
-            yield ToolUsed(ToolCall("", need.name, need.arguments), result)
-            run.give(result)
+            if reach is not None and (asked := await reach.asks_first(need)) is not None:
+                yield asked
+            called = await _use(driven, need, reach)
+            yield ToolUsed(ToolCall("", need.name, need.arguments), called.result)
+            continue
+        if isinstance(need, RunQuery):
+            await _query(run, need, reach)
             continue
         if isinstance(need, LookUp):
             await _look_up(run, need, look_up)

@@ -27,7 +27,8 @@ from epistem.core.cases.pair import Move, Pair
 from epistem.core.cases.person import Person
 from epistem.core.cases.persona import Persona, PersonFact
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import Input, ToolTold
+from epistem.core.prompts.content import Input
+from epistem.core.prompts.tool import ToolTold
 
 LABELS = ["refund", "lost item"]
 MESSAGE = [Input(name="message")]

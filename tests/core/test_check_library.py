@@ -1,7 +1,12 @@
 """Every check, by its own examples and by texts that nobody expects."""
 
 import json
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing
+from functools import cache
 from pathlib import Path
+from tempfile import mkdtemp
 
 import pytest
 from hypothesis import given, settings
@@ -10,11 +15,17 @@ from hypothesis import strategies as st
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Check, Example, Finding, Ground
 from epistem.core.checks.measures import measures_of
+from epistem.core.checks.outcome.queries import Running
 from epistem.core.checks.registry import CHECKS, build, check_class
 from epistem.core.checks.uses import CheckUse
+from epistem.core.engine.needs import RunQuery
+from epistem.core.engine.run import given_by
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.tools.rows import Rows
 from epistem.core.trials.judging import Bench
+from epistem.reach import sources
+from epistem.reach.sources import Source
 
 FEWEST = 8
 PLAIN = [key for key in CHECKS if not check_class(key).asks]
@@ -38,7 +49,30 @@ def made(key: str, example: Example) -> tuple[Check, Ground]:
 
 def judged(key: str, example: Example) -> list[Finding]:
     check, ground = made(key, example)
+    if isinstance(check, Running):
+        return list(given_by(check.program(example.answer, ground, "q"), run_on(example.source)))
     return check.judge(example.answer, ground)
+
+
+def run_on(script: str) -> Callable[[RunQuery], Rows]:
+    """Runs queries as a source would that this script makes: once for all examples that have the same."""
+
+    def run(need: RunQuery) -> Rows:
+        assert need.source == "timetable"
+        source = Source("timetable", "sqlite", file=database_of(script))
+        return sources.run(
+            source, need.statement, (), most_rows=need.most_rows, seconds=min(need.seconds, 0.5)
+        )
+
+    return run
+
+
+@cache
+def database_of(script: str) -> Path:
+    file = Path(mkdtemp()) / "source.sqlite"
+    with closing(sqlite3.connect(file)) as made:
+        made.executescript(script)
+    return file
 
 
 @pytest.mark.parametrize(("key", "passing", "example"), EXAMPLES)

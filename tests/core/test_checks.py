@@ -312,6 +312,7 @@ class TestRegistry:
             result="noted",
             never_asks=["age"],
             goodbye=True,
+            query="SELECT 1",
         )
         pairs = {
             "outcome.moves": Pair(of=1, moves=[Move()]),

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.engine.answers import MAX_ROUNDS, Asking, answer, talk
+from epistem.core.engine.answers import Asking, answer, talk
 from epistem.core.engine.looking import filled
 from epistem.core.engine.needs import (
     AskModel,
@@ -19,12 +19,15 @@ from epistem.core.engine.needs import (
 )
 from epistem.core.engine.run import NotInRecord, Run, from_list, replayed
 from epistem.core.errors import WireError
-from epistem.core.prompts.content import Input, LookingUp, Prompt, Tool
-from epistem.core.prompts.tools import ToolResult, answer_call
+from epistem.core.prompts.content import Input, Prompt
+from epistem.core.prompts.looking_up import LookingUp
+from epistem.core.prompts.tool import Tool
+from epistem.core.prompts.tools import ToolResult, ToolsAtHand, answer_call
 from epistem.core.wire.formats import FORMATS
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 
-TOOLS = [Tool(name="tide", answer="high at six"), Tool(name="gate", answer="three")]
+TOOLS = ToolsAtHand([Tool(name="tide", answer="high at six"), Tool(name="gate", answer="three")])
+ROUNDS = TOOLS.choice.rounds + 1
 LOOKS_UP = Prompt(
     messages=[{"role": "user", "parts": [{"name": "Said", "text": "{{ rules }} {{ said }}"}]}],
     inputs=[Input(name="rules", kind="passages", look_up=LookingUp(collection="rules"))],
@@ -53,7 +56,7 @@ class World:
     def give(self, need):
         self.asked.append(need.path)
         if isinstance(need, UseTool):
-            return answer_call(need.tools, need.name, need.arguments)
+            return answer_call(need.at_hand, need.name, need.arguments)
         if isinstance(need, LookUp):
             return Found(3, (FoundPassage(f"rules#{len(need.question)}", "", need.question, 1.0),))
         return self.replies[sum(need.digest) % len(self.replies)]
@@ -91,7 +94,7 @@ def test_a_talk_ends_and_its_replay_is_the_original(wire, turns, replies):
     run = Run(program(wire, turns))
     result = carried_out(run, world)
     assert len(result) == len(turns) + 1
-    assert len(world.asked) <= (len(turns) + 1) * MAX_ROUNDS * 4
+    assert len(world.asked) <= (len(turns) + 1) * ROUNDS * 4
     assert replayed(program(wire, turns), run.record) == result
     assert list(run.record) == world.asked
 
@@ -152,4 +155,4 @@ def test_a_need_that_fails_is_thrown_into_the_program():
 def test_one_that_calls_tools_for_ever_is_taken_at_its_last_word():
     asks = Reply("hm", "tool_calls", Usage(1, 1), "m", "", (ToolCall("c", "tide", "{}"),))
     result = carried_out(Run(answer(FORMATS["messages"], body("x"), 1, TOOLS)), World([asks]))
-    assert (result.rounds, result.reply.text) == (MAX_ROUNDS, "hm")
+    assert (result.rounds, result.reply.text) == (ROUNDS, "hm")

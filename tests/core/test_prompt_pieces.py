@@ -8,13 +8,14 @@ from PIL import Image as Pillow
 
 from epistem.core.cases.content import Case, title_of
 from epistem.core.errors import InvalidInput, TemplateError
-from epistem.core.prompts.content import Example, Input, Message, Part, Prompt, ReplyShape, Tool
+from epistem.core.prompts.content import Example, Input, Message, Part, Prompt, ReplyShape
 from epistem.core.prompts.fragments import pinned_in
 from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.inputs import filled, inputs_of, unused_inputs
 from epistem.core.prompts.problems import problems_of
 from epistem.core.prompts.render import render
 from epistem.core.prompts.shape_words import shape_in_words
+from epistem.core.prompts.tool import Tool
 from epistem.core.templates.language import KEYWORDS
 from tests.core.builders import prompt
 

@@ -4,10 +4,11 @@ import json
 
 import pytest
 
-from epistem.core.prompts.content import Input, Prompt, Tool, ToolTold
+from epistem.core.prompts.content import Input, Prompt
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.request import request_for
-from epistem.core.prompts.tools import answer_call, with_told
+from epistem.core.prompts.tool import Tool, ToolTold
+from epistem.core.prompts.tools import ToolsAtHand, answer_call
 from epistem.core.wire import chat_completions, messages
 from epistem.core.wire.formats import format_of
 from epistem.core.wire.reply import Reply, ToolCall, Usage
@@ -37,7 +38,7 @@ class TestAnswers:
         ],
     )
     def test_the_example_that_fits_answers_before_the_fixed_one(self, arguments, answer):
-        assert answer_call([SAILINGS], "sailings", arguments).answer == answer
+        assert answer_call(ToolsAtHand([SAILINGS]), "sailings", arguments).answer == answer
 
     @pytest.mark.parametrize(
         ("tool", "given", "answer"),
@@ -50,8 +51,8 @@ class TestAnswers:
     )
     def test_what_a_tool_answers_for_a_case_comes_before_the_rest(self, tool, given, answer):
         told = ToolTold(tool=tool, arguments=given, answer="all are cancelled")
-        tools = with_told([SAILINGS], [told])
-        assert answer_call(tools, "sailings", CALL.arguments).answer == answer
+        at_hand = ToolsAtHand([SAILINGS], [told])
+        assert answer_call(at_hand, "sailings", CALL.arguments).answer == answer
 
     @pytest.mark.parametrize(
         ("name", "arguments", "told"),
@@ -63,7 +64,7 @@ class TestAnswers:
         ],
     )
     def test_a_wrong_call_is_told_what_is_wrong(self, name, arguments, told):
-        result = answer_call([SAILINGS], name, arguments)
+        result = answer_call(ToolsAtHand([SAILINGS]), name, arguments)
         assert told in (result.fault or "")
         assert json.loads(result.answer) == {"error": result.fault}
 

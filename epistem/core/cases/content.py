@@ -10,8 +10,9 @@ from pydantic import Field
 
 from epistem.core.cases.pair import Pair
 from epistem.core.cases.person import Ended, Person
-from epistem.core.prompts.content import MAX_PART_CHARACTERS, ToolTold
+from epistem.core.prompts.content import MAX_PART_CHARACTERS
 from epistem.core.prompts.inputs import check_inputs
+from epistem.core.prompts.tool import ToolTold
 from epistem.core.shapes import Document, Tag, said
 from epistem.core.words import folded
 
@@ -65,6 +66,8 @@ class Expectation(Document):
         max_length=50, description="Tools that are called, in this order."
     )
     never_tools: list[str] = said(max_length=50, description="Tools that are never called.")
+    query: str = said("", max_length=20_000, description="A query whose rows are the right ones.")
+    source: str = said("", max_length=63, description="The source that queries are run on.")
     within: float | None = said(
         None, ge=0, le=1e12, description="How far numbers may be off the right answer's."
     )

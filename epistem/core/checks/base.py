@@ -137,6 +137,8 @@ class Example(NamedTuple):
     pair: Mapping[str, Any] | None = None
     original: str | None = None
     """The answer to the original of the pair."""
+    source: str = ""
+    """Statements that make the source of the case, for a check that runs queries."""
 
     @property
     def answer(self) -> Answer:

@@ -32,6 +32,8 @@ CHECKS = {
     "outcome.label": "epistem.core.checks.outcome.label:LabelIsRight",
     "outcome.fields": "epistem.core.checks.outcome.fields:FieldsRight",
     "outcome.tools": "epistem.core.checks.outcome.using:ToolsUsed",
+    "outcome.query_runs": "epistem.core.checks.outcome.queries:QueryRuns",
+    "outcome.query_rows": "epistem.core.checks.outcome.queries:SameRows",
     "outcome.limits": "epistem.core.checks.outcome.using:WithinLimits",
     "outcome.expression": "epistem.core.checks.outcome.expression:Expression",
     "outcome.must_say": "epistem.core.checks.outcome.must_say:MustSay",

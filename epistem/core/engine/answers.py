@@ -10,14 +10,12 @@ import orjson
 
 from epistem.core.engine.looking import FoundIn
 from epistem.core.engine.needs import AskModel, Program, SharedBody, UseTool
-from epistem.core.prompts.content import Tool
 from epistem.core.prompts.dialogue import Turn
-from epistem.core.prompts.tools import ToolResult
+from epistem.core.prompts.tools import ToolResult, ToolsAtHand
 from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply, ToolCall
 
-MAX_ROUNDS = 8
-"""A model that still calls tools after so many rounds is taken at its last word."""
+NO_TOOLS = ToolsAtHand()
 
 
 class ToolUsed(NamedTuple):
@@ -46,25 +44,28 @@ def answer(
     wire: WireFormat,
     asking: Asking,
     seed: int | None,
-    tools: Sequence[Tool] = (),
+    at_hand: ToolsAtHand = NO_TOOLS,
     turn: int = 0,
 ) -> Program[Answered]:
     """One answer that may take several calls: the model asks for tools, is told what they say, and
-    goes on. Paths are `turn.round`, and `turn.round.call` for a tool."""
+    goes on. Paths are `turn.round`, and `turn.round.call` for a tool. After the rounds that the prompt allows it
+    has to answer without; one that calls all the same is taken at its last word."""
     body = asking.body
     used: list[ToolUsed] = []
-    for rounds in range(1, MAX_ROUNDS + 1):
+    most = at_hand.choice.rounds + 1
+    for rounds in range(1, most + 1):
         at = f"{turn}.{rounds}"
         reply: Reply = yield AskModel(at, body, seed)
-        if not reply.tool_calls or rounds == MAX_ROUNDS:
+        if not reply.tool_calls or rounds == most:
             break
         now: list[ToolUsed] = []
         for number, call in enumerate(reply.tool_calls, start=1):
-            result = yield UseTool(f"{at}.{number}", tools, call.name, call.arguments)
+            result = yield UseTool(f"{at}.{number}", at_hand, call.name, call.arguments)
             now.append(ToolUsed(call, result))
         used += now
         told = [(each.call, each.result.answer) for each in now]
-        body = SharedBody(orjson.dumps(wire.build_next(orjson.loads(body.content), reply, told)))
+        before, last = orjson.loads(body.content), rounds == most - 1
+        body = SharedBody(orjson.dumps(wire.build_next(before, reply, told, last=last)))
     return Answered(reply, used, rounds, asking.found)
 
 
@@ -73,7 +74,7 @@ def talk(
     asking_after: Callable[[Sequence[Turn]], Program[Asking]],
     says: Callable[[Sequence[str]], Program[str | None]],
     seed: int | None,
-    tools: Sequence[Tool] = (),
+    at_hand: ToolsAtHand = NO_TOOLS,
 ) -> Program[list[Answered]]:
     """The answer to the first words, and to each of what the person says after it, in turn. `says` tells
     that from the answers so far, and may ask a model for it; None ends the talk.
@@ -86,7 +87,7 @@ def talk(
     while True:
         number = len(answers)
         asking = yield from asking_after(turns)
-        answers.append((yield from answer(wire, asking, seed, tools, number)))
+        answers.append((yield from answer(wire, asking, seed, at_hand, number)))
         said = yield from says([each.reply.text for each in answers])
         if said is None:
             return answers

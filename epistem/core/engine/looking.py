@@ -7,8 +7,9 @@ from typing import Any, NamedTuple, TypeVar
 
 from epistem.core.engine.needs import Found, FoundPassage, LookUp, Program
 from epistem.core.engine.run import Run
-from epistem.core.prompts.content import Input, LookingUp, Prompt
+from epistem.core.prompts.content import Input, Prompt
 from epistem.core.prompts.dialogue import Turn, first_words
+from epistem.core.prompts.looking_up import LookingUp
 
 Looked = TypeVar("Looked")
 MOST_QUESTION = 4_000

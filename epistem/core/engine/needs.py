@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Sequence
+import json
+from collections.abc import Generator
 from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, NamedTuple, TypeVar
 
-from epistem.core.prompts.content import LookingUp, Tool
+from epistem.core.prompts.looking_up import LookingUp
+from epistem.core.prompts.tools import ToolsAtHand
 
 Result = TypeVar("Result")
 
@@ -43,16 +45,22 @@ class AskModel:
 
 @dataclass(frozen=True)
 class UseTool:
-    """Call one of `tools` with arguments as a model wrote them; a ToolResult is given."""
+    """Call one of the tools `at_hand` with arguments as a model wrote them; a ToolResult is given."""
 
     path: str
-    tools: Sequence[Tool]
+    at_hand: ToolsAtHand
     name: str
     arguments: str
 
     @property
     def digest(self) -> bytes:
-        return sha256(f"{self.name}\0{self.arguments}".encode("utf-8", "replace")).digest()
+        return self.body.hash
+
+    @property
+    def body(self) -> SharedBody:
+        """What is called, as it is kept."""
+        told = {"tool": self.name, "arguments": self.arguments}
+        return SharedBody(json.dumps(told).encode())
 
 
 class FoundPassage(NamedTuple):
@@ -89,11 +97,27 @@ class LookUp:
         return sha256(f"{told}\0{self.question}".encode("utf-8", "replace")).digest()
 
 
+@dataclass(frozen=True)
+class RunQuery:
+    """Run a statement on a source, which only reads; Rows are given. May fail with InvalidInput, in words."""
+
+    path: str
+    source: str
+    statement: str
+    most_rows: int
+    seconds: float
+
+    @property
+    def digest(self) -> bytes:
+        told = f"{self.source}\0{self.statement}\0{self.most_rows}\0{self.seconds}"
+        return sha256(told.encode("utf-8", "replace")).digest()
+
+
 def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     """Of a request: of its shared body and its seed."""
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool | LookUp
+Need = AskModel | UseTool | LookUp | RunQuery
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

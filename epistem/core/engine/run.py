@@ -84,6 +84,19 @@ def replayed(program: Program[Result], record: Record) -> Result | None:
     return run.result
 
 
+def given_by(program: Program[Result], give: Callable[[Need], Any]) -> Result:
+    """The result of a program whose needs a function answers at once; an EpistemError of it fails the need."""
+    run = Run(program)
+    while run.need is not None:
+        try:
+            told = give(run.need)
+        except EpistemError as error:
+            run.fail(error)
+        else:
+            run.give(told)
+    return run.result  # type: ignore[return-value]
+
+
 def from_list(program: Program[Result], given: Iterable[Any]) -> tuple[list[Need], Result | None]:
     """What the program needs and its result, when it is given these in order; an exception fails
     its need. For tests. Raises IndexError when they are too few."""

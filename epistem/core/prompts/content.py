@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import date
 from typing import Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
-from epistem.core.shapes import Document, Tag, said
+from epistem.core.prompts.tool import Tool, ToolChoice
+from epistem.core.shapes import Document, said
 from epistem.core.templates.language import token_count
 
 MAX_PART_CHARACTERS = 500_000
@@ -20,11 +21,6 @@ Role = Literal["system", "user", "assistant"]
 InputKind = Literal[
     "text", "number", "choice", "list", "record", "image", "passages", "dialogue"
 ]  # fmt: skip
-
-
-LookUpMethod = Literal["words", "meaning", "both"]
-MOST_PASSAGES = 50
-"""That one look-up finds."""
 
 
 class Part(Document):
@@ -47,27 +43,6 @@ class RecordField(Document):
     kind: Literal["text", "number", "choice", "list"] = "text"
     description: str = said("", max_length=400)
     choices: list[str] = said(max_length=200)
-
-
-class LookingUp(Document):
-    """How passages are looked up for an input: where, by which question, by what, how many.
-
-    Without a `version` the newest is meant. The `question` is an input whose text is asked; without one it
-    is what the person said last.
-    """
-
-    collection: str = Field(max_length=63)
-    version: int | None = said(None, ge=1)
-    question: str = said("", max_length=80)
-    method: LookUpMethod = said("words")
-    most: int = said(5, ge=1, le=MOST_PASSAGES, description="Passages at most.")
-    least: float = said(0.0, ge=0, le=1e6, description="The least score that is taken.")
-    around: int = said(
-        0, ge=0, le=3, description="So many passages before and after each one found go with it."
-    )
-    tags: list[Tag] = said(max_length=20, description="Only of documents with one of these tags.")
-    since: date | None = said(None, description="Only of documents dated from that day on.")
-    until: date | None = said(None, description="Only of documents dated up to that day.")
 
 
 class Input(Document):
@@ -98,29 +73,6 @@ class Example(Document):
     origin: str = said("", max_length=200)
 
 
-class ToolAnswer(Document):
-    """What a tool answers, in a try, to a call that has these arguments (and maybe others)."""
-
-    arguments: dict[str, Any] = Field(default_factory=dict)
-    answer: str = Field("", max_length=100_000)
-
-
-class ToolTold(ToolAnswer):
-    """The same of the tool with this name, for one case."""
-
-    tool: str = Field(max_length=64)
-
-
-class Tool(Document):
-    """A tool that the model may call. `parameters` is a schema, or text that is none yet."""
-
-    name: str = Field(max_length=64)
-    description: str = said("", max_length=4_000)
-    parameters: dict[str, Any] | str | None = said(None)
-    answer: str = said("", max_length=100_000, description="What it answers in a try.")
-    by_example: list[ToolAnswer] = said(max_length=100)
-
-
 class ReplyShape(Document):
     """What the answer should look like.
 
@@ -148,6 +100,7 @@ class Prompt(Document):
     examples: list[Example] = said(max_length=200)
     examples_as: Literal["messages", "text"] = said("messages")
     tools: list[Tool] = said(max_length=64)
+    tool_choice: ToolChoice | None = said(None)
     fragments: dict[str, str] = said(of=dict)
 
     @model_validator(mode="after")

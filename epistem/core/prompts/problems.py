@@ -8,10 +8,12 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from epistem.core.errors import InvalidInput, InvalidSchema
-from epistem.core.prompts.content import Input, Prompt, Tool, parts_of
+from epistem.core.prompts.content import Input, Prompt, parts_of
 from epistem.core.prompts.fragments import why_not
 from epistem.core.prompts.inputs import filled, inputs_of, name_fault
 from epistem.core.prompts.render import from_syntax
+from epistem.core.prompts.tool import Tool
+from epistem.core.prompts.tool_faults import work_fault
 from epistem.core.schemas import compile_schema
 from epistem.core.templates.language import calls_in, inputs_in, syntax_error
 
@@ -117,6 +119,16 @@ def _of_tools(prompt: Prompt) -> list[Problem]:
             found.append(Problem(f"{field}.name", f"There are two tools called “{tool.name}”."))
         if wrong := _parameters_fault(tool):
             found.append(Problem(f"{field}.parameters", wrong))
+        elif wrong := work_fault(tool):
+            found.append(Problem(f"{field}.does", f"The tool “{tool.name}”: {wrong}"))
+    choice = prompt.tool_choice
+    if choice is not None and choice.choice == "this" and choice.this not in names:
+        message = (
+            f"The model must call “{choice.this}”, which is no tool of this prompt."
+            if choice.this
+            else "The model must call one tool, but it is not said which."
+        )
+        found.append(Problem("tool_choice.this", message))
     return found
 
 

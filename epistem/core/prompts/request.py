@@ -7,13 +7,15 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import Prompt, Tool
+from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.render import RenderedMessage
 from epistem.core.prompts.settings import Settings
+from epistem.core.prompts.tool import AS_USUAL, Tool, ToolChoice
+from epistem.core.prompts.tools import parameters_of
 from epistem.core.wire import tokens
 from epistem.core.wire.formats import FORMATS, USUAL, WireFormat
-from epistem.core.wire.reply import ToolOffer
+from epistem.core.wire.reply import ToolOffer, ToolWish
 
 Ability = Literal["tools", "images", "reply_schema", "reasoning", "embeddings"]
 ABILITIES: frozenset[Ability] = frozenset(get_args(Ability))
@@ -60,6 +62,7 @@ def body_from(
         seed=seed,
         json_schema=reply.json_schema if sends else None,
         tools=[offer_of(tool) for tool in prompt.tools] if "tools" in abilities else [],
+        wish=_wish_of(prompt.tool_choice or AS_USUAL),
     )
 
 
@@ -72,6 +75,8 @@ def tokens_of_tools(prompt: Prompt) -> int:
 
 
 def offer_of(tool: Tool) -> ToolOffer:
-    """A tool without parameters takes none."""
-    takes = tool.parameters if isinstance(tool.parameters, dict) else {"properties": {}}
-    return ToolOffer(tool.name, tool.description, {"type": "object", **takes})
+    return ToolOffer(tool.name, tool.description, {"type": "object", **parameters_of(tool)})
+
+
+def _wish_of(choice: ToolChoice) -> ToolWish:
+    return ToolWish(choice.choice, choice.this, choice.several)

@@ -1,66 +1,136 @@
-"""What a tool answers in a try: by example, else its fixed answer."""
+"""A call of a tool as a model makes it: read, held against the tool's parameters, and answered where nothing has
+to be reached for it: as the case says, by example, or by the fixed answer."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
-from epistem.core.prompts.content import Tool, ToolTold
+from epistem.core.prompts.tool import AS_USUAL, SqlWork, Tool, ToolAnswer, ToolChoice, ToolTold
 from epistem.core.schemas import compile_schema
 from epistem.core.shapes import listed
+from epistem.core.tools.telling import fault_told
+
+How = Literal["fixed", "recorded", "live"]
+Where = Literal["try", "trial"]
+
+_TEXT = {"type": "string"}
+_QUERY = {
+    "query": {
+        **_TEXT,
+        "description": "One SELECT. Empty: you are shown the tables and their columns.",
+    }
+}
+PARAMETERS: dict[str, dict[str, Any]] = {
+    "sql": {"properties": _QUERY, "required": ["query"]},
+    "clock": {"properties": {}},
+    "arithmetic": {
+        "properties": {
+            "expression": {
+                **_TEXT,
+                "description": "As 12.50 * 3.0 + 4.2. Whole numbers divide to whole ones: write 7.0 / 2.0",
+            }
+        },
+        "required": ["expression"],
+    },
+    "look_up": {"properties": {"question": _TEXT}, "required": ["question"]},
+}
+"""Of those kinds whose parameters follow from what they do."""
+
+
+class ToolsAtHand(NamedTuple):
+    """What the tools of an answer are; `told` is what they answer for its case before all else."""
+
+    tools: Sequence[Tool] = ()
+    told: Sequence[ToolTold] = ()
+    choice: ToolChoice = AS_USUAL
 
 
 @dataclass(frozen=True)
 class ToolResult:
-    """`fault` says what is wrong with the call, and is what the model is told; else None."""
+    """What the model is told. `fault` says what went wrong, else None. `how` it was had: it is the tool's fixed
+    answer, or was recorded for this call, or something was reached; that took `ms`."""
 
     answer: str
     fault: str | None = None
+    how: How = "fixed"
+    ms: float = 0.0
 
 
-def with_told(tools: Sequence[Tool], told: Sequence[ToolTold]) -> list[Tool]:
-    """The tools, as they answer for a case that says what they answer: its answers come first."""
-    if not told:
-        return list(tools)
-    return [
-        tool.model_copy(
-            update={
-                "by_example": [each for each in told if each.tool == tool.name] + tool.by_example
-            }
-        )
-        for tool in tools
-    ]
+class ToReach(NamedTuple):
+    """A call that something has to be reached for."""
+
+    tool: Tool
+    arguments: dict[str, Any]
 
 
-def answer_call(tools: Iterable[Tool], name: str, arguments: str) -> ToolResult:
+def answer_call(
+    at_hand: ToolsAtHand, name: str, arguments: str, where: Where = "trial"
+) -> ToolResult | ToReach:
     """The answer to a call, with its arguments as the model wrote them."""
+    read = read_call(at_hand.tools, name, arguments)
+    if isinstance(read, ToolResult):
+        return read
+    tool, given = read
+    told = [each for each in at_hand.told if each.tool == name]
+    if (found := _by_example(told, given)) is not None:
+        return ToolResult(found, how="recorded")
+    if tool.does is not None and _reaches(tool, where):
+        return read
+    if (found := _by_example(tool.by_example, given)) is not None:
+        return ToolResult(found)
+    if tool.does is not None and not tool.answer:
+        return faulty(f"The tool “{name}” has no recorded answer to this call.")
+    return ToolResult(tool.answer)
+
+
+def read_call(tools: Iterable[Tool], name: str, arguments: str) -> ToReach | ToolResult:
+    """The tool that is called and its arguments; a result with a fault for what can't be called so."""
     known = {tool.name: tool for tool in tools}
     tool = known.get(name)
     if tool is None:
         there = f"There are {listed(sorted(known), 'and')}." if known else "There are none."
-        return _fault(f"There is no tool “{name}”. {there}")
+        return faulty(f"There is no tool “{name}”. {there}")
     try:
         given = json.loads(arguments or "{}")
-    except ValueError:
-        return _fault("The arguments are not JSON.")
+    except (ValueError, RecursionError):
+        return faulty("The arguments are not JSON.")
     if not isinstance(given, dict):
-        return _fault("The arguments have to be a JSON object.")
-    if isinstance(tool.parameters, dict):
-        wrong = compile_schema(tool.parameters).first_fault(given)
+        return faulty("The arguments have to be a JSON object.")
+    if takes := parameters_of(tool):
+        wrong = compile_schema(takes).first_fault(given)
         if wrong is not None:
             where = f" at {wrong.path}" if wrong.path else ""
-            return _fault(f"The arguments do not fit{where}: {wrong.message}")
-    for example in tool.by_example:
-        if _contains(given, example.arguments):
-            return ToolResult(example.answer)
-    return ToolResult(tool.answer)
+            return faulty(f"The arguments do not fit{where}: {wrong.message}")
+    return ToReach(tool, given)
 
 
-def _contains(given: dict[str, Any], wanted: dict[str, Any]) -> bool:
-    return all(name in given and given[name] == value for name, value in wanted.items())
+def parameters_of(tool: Tool) -> dict[str, Any]:
+    """The schema of its arguments: its own, else that of what it does; without either it takes none."""
+    if isinstance(tool.parameters, dict):
+        return tool.parameters
+    kind = tool.does.kind if tool.does else ""
+    if isinstance(tool.does, SqlWork) and tool.does.statement:
+        kind = ""
+    return PARAMETERS.get(kind, {"properties": {}})
 
 
-def _fault(why: str) -> ToolResult:
-    return ToolResult(json.dumps({"error": why}, ensure_ascii=False), why)
+def faulty(why: str, how: How = "fixed", ms: float = 0.0) -> ToolResult:
+    return ToolResult(fault_told(why), why, how, ms)
+
+
+def _reaches(tool: Tool, where: Where) -> bool:
+    """Whether a call goes out: in a trial only if the tool says so, and never where it changes something."""
+    inside = tool.does is not None and tool.does.kind in ("clock", "arithmetic", "look_up")
+    if where == "try" or inside:
+        return True
+    return tool.in_trials != "recorded" and not tool.changes
+
+
+def _by_example(told: Iterable[ToolAnswer], given: dict[str, Any]) -> str | None:
+    for each in told:
+        if all(name in given and given[name] == value for name, value in each.arguments.items()):
+            return each.answer
+    return None

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from epistem.core.checks.base import Answer, Check, Finding, Ground, Reads
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.checks.judge.rubrics import Judge
+from epistem.core.checks.outcome.queries import Running
 from epistem.core.checks.registry import aspects_of, build
 from epistem.core.checks.uses import CheckUse, numbered
 from epistem.core.engine.needs import Program
@@ -38,6 +39,7 @@ class Bench:
         self.faults: list[str] = []
         self._checks: list[_Placed] = []
         self._judges: list[tuple[Judge, dict[str, int], str]] = []
+        self._running: list[tuple[Running, dict[str, int], str]] = []
         self._mending: list[Check] = []
         self.reads: frozenset[Reads] = frozenset()
         first = 0
@@ -57,7 +59,9 @@ class Bench:
             self.reads |= check.reads
             if use.on_failure == "repair" and check.repairs:
                 self._mending.append(check)
-            if isinstance(check, Judge):
+            if isinstance(check, Running):
+                self._running.append((check, slots, f"query.{first - 1}"))
+            elif isinstance(check, Judge):
                 self._judges.append((check, slots, f"judge.{first - 1}"))
             else:
                 self._checks.append((check, slots))
@@ -67,6 +71,11 @@ class Bench:
     def judges(self) -> list[str]:
         """The models that are asked for findings, each once."""
         return list(dict.fromkeys(check.options.model for check, _, _ in self._judges))
+
+    @property
+    def deliberates(self) -> bool:
+        """Whether some findings need the outside: a model that judges, a statement that is run."""
+        return bool(self._judges or self._running)
 
     def judge(self, answer: Answer, ground: Ground, *, goes_on: bool = False) -> list[Judged]:
         """What the plain checks find; of a variation, those that hold it against its original alone, and of
@@ -113,11 +122,21 @@ class Bench:
                 continue
         return text
 
+    def run(self, answer: Answer, ground: Ground) -> Program[list[Judged]]:
+        """What those find that run the answer's query."""
+        found: list[Judged] = []
+        for check, slots, at in () if _is_variation(ground) else self._running:
+            told = yield from check.program(answer, ground, at)
+            found += [Judged(slots[finding.aspect], finding) for finding in told]
+        return found
+
     def deliberate(
         self, answer: Answer, ground: Ground, judges: Mapping[str, JudgeModel]
     ) -> Program[list[Judged]]:
-        """What the judges find: a program that asks them. One that is not there can't tell."""
+        """What those find that need the outside: a program that asks judges and runs statements. A judge that is
+        not there can't tell."""
         found: list[Judged] = []
+        found += yield from self.run(answer, ground)
         for check, slots, at in () if _is_variation(ground) else self._judges:
             judge = judges.get(check.options.model)
             if judge is None:
@@ -141,6 +160,8 @@ class Bench:
     @property
     def _all(self) -> Iterator[_Placed]:
         yield from self._checks
+        for runs, slots, _ in self._running:
+            yield runs, slots
         for check, slots, _ in self._judges:
             yield check, slots
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import listed
 

@@ -11,7 +11,7 @@ from pydantic import Field
 from epistem.core.cases.pair import VARIATIONS, Variation
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import MOST_PASSAGES, LookUpMethod
+from epistem.core.prompts.looking_up import MOST_PASSAGES, LookUpMethod
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import Document, Tag, listed, said
 

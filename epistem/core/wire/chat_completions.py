@@ -18,7 +18,15 @@ from epistem.core.wire.reading import (
     usage_from,
     without_thoughts,
 )
-from epistem.core.wire.reply import Content, Reply, ToolCall, ToolOffer, Usage
+from epistem.core.wire.reply import (
+    AS_IT_LIKES,
+    Content,
+    Reply,
+    ToolCall,
+    ToolOffer,
+    ToolWish,
+    Usage,
+)
 
 PATH = "/v1/chat/completions"
 MODELS_PATH = "/v1/models"
@@ -35,6 +43,7 @@ def build_request(
     seed: int | None = None,
     json_schema: Any = None,
     tools: Sequence[ToolOffer] = (),
+    wish: ToolWish = AS_IT_LIKES,
 ) -> dict[str, Any]:
     """The body to post. `messages` are (role, content); settings that are None are not sent."""
     body: dict[str, Any] = {
@@ -51,20 +60,33 @@ def build_request(
         }
     if tools:
         body["tools"] = [{"type": "function", "function": tool._asdict()} for tool in tools]
+        if wish.choice == "this":
+            body["tool_choice"] = {"type": "function", "function": {"name": wish.name}}
+        elif wish.choice != "auto":
+            body["tool_choice"] = "required" if wish.choice == "must" else "none"
+        if not wish.several:
+            body["parallel_tool_calls"] = False
     return body
 
 
 def build_next(
-    body: Mapping[str, Any], reply: Reply, results: Sequence[tuple[ToolCall, str]]
+    body: Mapping[str, Any],
+    reply: Reply,
+    results: Sequence[tuple[ToolCall, str]],
+    *,
+    last: bool = False,
 ) -> dict[str, Any]:
-    """The request that goes on after the model called tools, with what each answered."""
+    """The request that goes on after the model called tools, with what each answered. It had to call one: now it
+    may answer. `last`: it may call no more."""
     called = [
         {"id": c.id, "type": "function", "function": {"name": c.name, "arguments": c.arguments}}
         for c in reply.tool_calls
     ]
     said = {"role": "assistant", "content": reply.text, "tool_calls": called}
     told = [{"role": "tool", "tool_call_id": c.id, "content": answer} for c, answer in results]
-    return {**body, "messages": [*body["messages"], said, *told]}
+    on = {**body, "messages": [*body["messages"], said, *told]}
+    on.pop("tool_choice", None)
+    return {**on, "tool_choice": "none"} if last else on
 
 
 def encode(body: Mapping[str, Any]) -> bytes:

@@ -12,7 +12,16 @@ import orjson
 
 from epistem.core.errors import WireError
 from epistem.core.wire.reading import error_in, json_from, numbered, text_from
-from epistem.core.wire.reply import NOT_TOLD, Content, Reply, ToolCall, ToolOffer, Usage
+from epistem.core.wire.reply import (
+    AS_IT_LIKES,
+    NOT_TOLD,
+    Content,
+    Reply,
+    ToolCall,
+    ToolOffer,
+    ToolWish,
+    Usage,
+)
 from epistem.core.wire.stream import LineReader, Piece
 
 PATH = "/v1/messages"
@@ -37,6 +46,7 @@ def build_request(
     seed: int | None = None,
     json_schema: Any = None,
     tools: Sequence[ToolOffer] = (),
+    wish: ToolWish = AS_IT_LIKES,
 ) -> dict[str, Any]:
     """The body to post. `messages` are (role, content); system texts are joined at the top."""
     told = list(messages)
@@ -60,13 +70,20 @@ def build_request(
             {"name": t.name, "description": t.description, "input_schema": t.parameters}
             for t in tools
         ]
+        if wish != AS_IT_LIKES:
+            body["tool_choice"] = _choice(wish)
     return body
 
 
 def build_next(
-    body: Mapping[str, Any], reply: Reply, results: Sequence[tuple[ToolCall, str]]
+    body: Mapping[str, Any],
+    reply: Reply,
+    results: Sequence[tuple[ToolCall, str]],
+    *,
+    last: bool = False,
 ) -> dict[str, Any]:
-    """The request that goes on after the model called tools, with what each answered."""
+    """The request that goes on after the model called tools, with what each answered. It had to call one: now it
+    may answer. `last`: it may call no more."""
     said: list[dict[str, Any]] = [{"type": "text", "text": reply.text}] if reply.text else []
     said += [
         {"type": "tool_use", "id": c.id, "name": c.name, "input": _arguments(c.arguments)}
@@ -74,7 +91,11 @@ def build_next(
     ]
     told = [{"type": "tool_result", "tool_use_id": c.id, "content": a} for c, a in results]
     more = [{"role": "assistant", "content": said}, {"role": "user", "content": told}]
-    return {**body, "messages": [*body["messages"], *more]}
+    on = {**body, "messages": [*body["messages"], *more]}
+    before = on.pop("tool_choice", {})
+    if last:
+        return {**on, "tool_choice": {"type": "none"}}
+    return {**on, "tool_choice": _choice(ToolWish(several=False))} if _ALONE in before else on
 
 
 def encode_streamed(body: Mapping[str, Any]) -> bytes:
@@ -149,6 +170,19 @@ class StreamReader(LineReader):
         if delta.get("type") == "thinking_delta":
             return self.keep("reasoning", text_from(delta.get("thinking")))
         return self.keep("content", text_from(delta.get("text")))
+
+
+_ALONE = "disable_parallel_tool_use"
+
+
+def _choice(wish: ToolWish) -> dict[str, Any]:
+    kinds = {"auto": "auto", "must": "any", "this": "tool", "none": "none"}
+    told: dict[str, Any] = {"type": kinds[wish.choice]}
+    if wish.choice == "this":
+        told["name"] = wish.name
+    if not wish.several and wish.choice != "none":
+        told[_ALONE] = True
+    return told
 
 
 def _text(content: Content) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 
 class Usage(NamedTuple):
@@ -25,6 +25,17 @@ class ToolCall(NamedTuple):
     id: str
     name: str
     arguments: str
+
+
+class ToolWish(NamedTuple):
+    """Whether the model has to call a tool (`this` by `name`), and whether it may call several at once."""
+
+    choice: Literal["auto", "must", "this", "none"] = "auto"
+    name: str = ""
+    several: bool = True
+
+
+AS_IT_LIKES = ToolWish()
 
 
 class Reply(NamedTuple):
