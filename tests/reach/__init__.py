@@ -1,0 +1,1 @@
+"""What tools reach, against real servers and databases."""
