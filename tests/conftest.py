@@ -30,6 +30,7 @@ TABLES = (
     "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
     "models", "fragment_versions", "fragments", "found", "passages", "document_versions", "documents",
     "collection_versions", "brought_documents", "look_up_cases", "collections", "vectors",
+    "tool_versions", "tools", "sources", "source_pieces", "tool_addresses", "tool_answers", "tool_permissions",
 )  # fmt: skip
 
 

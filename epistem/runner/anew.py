@@ -9,7 +9,7 @@ from epistem.core.checks.base import Finding
 from epistem.core.engine.run import Run
 from epistem.core.trials.judging import Judged
 from epistem.models.client import ModelClient
-from epistem.models.driving import Driven, carry_out
+from epistem.models.driving import Driven, Reach, carry_out
 from epistem.runner.arms import ArmAtWork
 from epistem.store import past
 from epistem.store.cells import ClaimedCell
@@ -53,7 +53,12 @@ class PastAnswers:
 
 
 async def judged_anew(
-    cell: ClaimedCell, then: Past, at_work: ArmAtWork, judges: Judges, client: ModelClient
+    cell: ClaimedCell,
+    then: Past,
+    at_work: ArmAtWork,
+    judges: Judges,
+    client: ModelClient,
+    reach: Reach,
 ) -> NewReading:
     """The reading that was recorded, with what the checks of this trial find."""
     looked = [each.found for each in then.found]
@@ -64,10 +69,10 @@ async def judged_anew(
     case, finish = at_work.case(cell.case_at), then.finish_reason or "stop"
     answer = as_answered(then.answer, finish, at_work.arm, case, then.calls)
     findings = bench.judge(answer, ground)
-    if not bench.judges:
+    if not bench.deliberates:
         return recorded._replace(findings=findings)
     judging = Driven(Run(bench.deliberate(answer, ground, judges.asked)))
-    await carry_out(client, at_work.endpoint, judging, aside=judges)
+    await carry_out(client, at_work.endpoint, judging, aside=judges, reach=reach)
     made = [judging_call(each, judges) for each in judging.made]
     return recorded._replace(calls=made, findings=[*findings, *judging.result])
 

@@ -19,7 +19,8 @@ from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
-from epistem.core.prompts.tools import with_told
+from epistem.core.prompts.tool import AS_USUAL
+from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.judging import Bench
 from epistem.core.trials.talking import Person, opening_of
@@ -128,7 +129,8 @@ class ArmAtWork:
             return Asking(self._body(told, turns), found)
 
         inputs = with_old_names(case.inputs, self.arm.aliases)
-        tools = with_told(self.tools, case.tool_answers)
+        choice = self.arm.content.tool_choice or AS_USUAL
+        tools = ToolsAtHand(self.tools, case.tool_answers, choice)
         if not is_talk(case):
             first = Asking(self.first_body(case_at), self._found.get(case_at, ()))
             return answer(self.wire, first, seed, tools)

@@ -14,14 +14,14 @@ from epistem.core.trials.judging import Judged
 from epistem.core.trials.talking import replies_in
 from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply
-from epistem.models.driving import Driven, Made
+from epistem.models.driving import Called, Driven, Made
 from epistem.runner.arms import ArmAtWork
 from epistem.runner.writer import Writer
-from epistem.store.calls import NewCall, Paid
+from epistem.store.calls import TAKE_TIME, NewCall, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
-from epistem.work.calls import ANSWERING, call_of, judging_call, new_call, record_of
+from epistem.work.calls import ANSWERING, call_of, judging_call, new_call, record_of, tool_call
 from epistem.work.judging import Judges, People
 
 
@@ -49,10 +49,14 @@ class Asking:
         self.driven = Driven(Run(program, record))
         return self.driven
 
-    def so_far(self, made: Made) -> CallsSoFar:
-        """A call after which the program goes on, to be recorded at once."""
-        self.kept.append(call_of(made, self.at_work.model, self.people))
-        return CallsSoFar(self.cell.id, self.cell.arm, self.kept[-1:])
+    def so_far(self, made: Made | Called) -> CallsSoFar:
+        """A call after which the program goes on, to be recorded at once, with those of tools that came before."""
+        before: list[Made | Called] = []
+        if isinstance(made, Made):
+            before = [each for each in self.not_kept() if isinstance(each, Called)]
+        new = [self._call_of(each) for each in (*before, made)]
+        self.kept += new
+        return CallsSoFar(self.cell.id, self.cell.arm, new)
 
     def ended(self, error: str | None) -> NewReading:
         """The reading, with what the checks find."""
@@ -68,7 +72,7 @@ class Asking:
                 findings += self.judging.result
         else:
             findings = bench.unanswered(ground)
-        new = [call_of(each, self.at_work.model, self.people) for each in self.not_kept()]
+        new = [self._call_of(each) for each in self.not_kept()]
         if self.judging is not None and self.judges is not None:
             there = {each.path for each in self.paid}
             asked = [each for each in self.judging.made if each.need.path not in there]
@@ -86,14 +90,19 @@ class Asking:
         self.judges, self.judging = judges, Driven(Run(program))
         return self.judging
 
-    def not_kept(self) -> list[Made]:
-        """Calls of the answer that are not recorded yet."""
+    def not_kept(self) -> list[Made | Called]:
+        """Calls of the answer that are not recorded yet, in the order in which they were made."""
+        if self.driven is None:
+            return []
         there = {call.path for call in self.kept}
-        return [
-            each
-            for each in (self.driven.made if self.driven else [])
-            if each.need.path not in there
-        ]
+        made = [each for each in self.driven.made if each.need.path not in there]
+        called = [each for each in self.driven.called if each.need.path not in there]
+        return sorted([*made, *called], key=lambda each: each.started_at)
+
+    def _call_of(self, made: Made | Called) -> NewCall:
+        if isinstance(made, Called):
+            return tool_call(made)
+        return call_of(made, self.at_work.model, self.people)
 
     def _found(self) -> list[FoundFor]:
         """What was looked up for each of its answers."""
@@ -132,7 +141,9 @@ class Asking:
         spent = Spent(
             sum(each.input_tokens for each in told),
             sum(each.output_tokens for each in told),
-            sum(each.total_ms for each in made) + sum(each.ms for each in before),
+            sum(each.total_ms for each in made)
+            + sum(each.result.ms for each in self.driven.called)
+            + sum(each.ms for each in self.paid if each.purpose in TAKE_TIME),
             sum(new_call(each, self.at_work.model).cents for each in made)
             + sum(each.cents for each in before),
         )
@@ -153,12 +164,13 @@ class Asking:
         paid = [each for each in self.paid if each.purpose == ANSWERING]
         kept = [each for each in self.kept if each.purpose == ANSWERING]
         cents = sum(each.cents for each in paid) + sum(each.cents for each in kept)
-        ms = sum(p.ms for p in paid) + sum(each.total_ms for each in kept)
+        ms = sum(p.ms for p in self.paid if p.purpose in TAKE_TIME)
+        ms += sum(c.total_ms for c in self.kept if c.purpose in TAKE_TIME)
         tokens = sum(p.output_tokens for p in paid) + sum(c.output_tokens for c in kept)
         return PaidBefore(cents, ms, tokens)
 
 
-async def keep_call(ask: Asking, writer: Writer, made: Made) -> None:
+async def keep_call(ask: Asking, writer: Writer, made: Made | Called) -> None:
     await writer.put(ask.so_far(made))
 
 

@@ -39,6 +39,7 @@ from epistem.store.trial_cases import TrialCase, cases_of, originals_of
 from epistem.work.judging import Judges, People
 from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
+from epistem.work.tools.reaching import Reaching
 
 log = structlog.get_logger()
 
@@ -112,6 +113,7 @@ class _Shard:
             now = {name: models.reached_today(each, listed) for name, each in judges.items()}
             self._judges = Judges(database, now, judge_ids)
             self._people = People(database, now, judge_ids)
+        self._reach = Reaching(database, "trial", trial_id=task.trial_id, moment=trial.created_at)
         self._arms = {
             arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
             for arm in arms
@@ -158,6 +160,7 @@ class _Shard:
             finally:
                 watch.cancel()
                 self._beside.shutdown(wait=False, cancel_futures=True)
+                self._reach.close()
                 await writer.close()
                 limits.close()
         self._database.settled(self._let_go)
@@ -279,7 +282,7 @@ class _Shard:
         if self._past is not None:
             then = await asyncio.to_thread(self._past.take, cell)
             try:
-                return await judged_anew(cell, then, at_work, self._judges, client)
+                return await judged_anew(cell, then, at_work, self._judges, client, self._reach)
             except _Stopped:
                 raise
             except Exception as error:
@@ -308,8 +311,9 @@ class _Shard:
                 step=step,
                 aside=self._people,
                 look_up=finder(self._database),
+                reach=self._reach,
             )
-            if at_work.bench.judges:
+            if at_work.bench.deliberates:
                 await self._have_judged(ask, client, writer)
         except _Stopped:
             raise
@@ -344,7 +348,9 @@ class _Shard:
         for made in ask.not_kept():
             await keep_call(ask, writer, made)
         judging = ask.begin_judging(self._judges)
-        await carry_out(client, ask.at_work.endpoint, judging, aside=self._judges)
+        await carry_out(
+            client, ask.at_work.endpoint, judging, aside=self._judges, reach=self._reach
+        )
 
     async def _beside_the_loop(self, move: Callable[[], object]) -> None:
         def unless_stopped() -> None:

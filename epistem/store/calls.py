@@ -19,6 +19,8 @@ MAX_ERROR = 2_000
 MAX_BODY_BYTES = 15_000_000
 """Of a request or a reply: what a column takes, with room for the statement around it."""
 MOST = 2**31 - 1
+TAKE_TIME = ("answer", "tool")
+"""The purposes of calls that an answer waits for."""
 
 
 class NewCall(NamedTuple):
@@ -93,7 +95,8 @@ def insert(
     made: Sequence[tuple[int, int | None, NewCall]],
     body_ids: Mapping[bytes, int],
 ) -> None:
-    """Keep calls of cells or tries (`owner` is `cell` or `try`): (its id, the entry's id, the call)."""
+    """Keep calls of cells, tries or kept tools (`owner` is `cell`, `try` or `tool`): (its id, the entry's id,
+    the call)."""
     if made:
         rows = [_row(owner_id, entry_id, c, body_ids) for owner_id, entry_id, c in made]
         tx.run(f"INSERT INTO calls ({owner}_id, entry_id, purpose, {_NEW}) VALUES {','.join(rows)}")

@@ -112,7 +112,7 @@ def _paid(tx: Transaction, cell_ids: Sequence[int]) -> dict[int, PaidBefore]:
     marks = ", ".join(["%s"] * len(cell_ids))
     rows = tx.rows(
         "SELECT cell_id, SUM(cents), SUM(total_ms), SUM(output_tokens) FROM calls "
-        f"WHERE cell_id IN ({marks}) AND purpose = 'answer' GROUP BY cell_id",
+        f"WHERE cell_id IN ({marks}) AND purpose IN ('answer', 'tool') GROUP BY cell_id",
         cell_ids,
     )
     return {

@@ -55,7 +55,10 @@ class NewReading(NamedTuple):
 
     @property
     def ms(self) -> float:
-        return self.paid_before.ms + sum(call.total_ms for call in self._answering)
+        """With what its tools took."""
+        return self.paid_before.ms + sum(
+            call.total_ms for call in self.calls if call.purpose in calls.TAKE_TIME
+        )
 
     @property
     def answered_tokens(self) -> int:
@@ -134,7 +137,7 @@ class Reading:
 
     @property
     def total_ms(self) -> float:
-        return sum(call.total_ms for call in self._answering)
+        return sum(call.total_ms for call in self.calls if call.purpose in calls.TAKE_TIME)
 
 
 class Batch(NamedTuple):
@@ -208,7 +211,11 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
             raise _NotAllOwned
     if kept or partly:
         both: list[NewReading | CallsSoFar] = [*partly, *kept]
-        made = [(each.cell_id, batch.entries[each.arm], c) for each in both for c in each.calls]
+        made = [
+            (each.cell_id, None if c.purpose == "tool" else batch.entries[each.arm], c)
+            for each in both
+            for c in each.calls
+        ]
         calls.insert(tx, "cell", made, batch.body_ids)
         _add_to_sums(tx, batch.trial_id, kept, partly)
     if kept:
@@ -311,7 +318,8 @@ def _add_to_sums(
         of_arm = sums.setdefault(each.arm, [0] * 8)
         for call in each.calls:
             tokens = (calls.bounded(call.input_tokens), calls.bounded(call.output_tokens))
-            for at, value in enumerate((1, *tokens, call.cents, call.estimated)):
+            asked = call.purpose != "tool"  # calls are those of models
+            for at, value in enumerate((asked, *tokens, call.cents, call.estimated)):
                 of_arm[at] += value
     for reading in kept:
         if reading.error is None:

@@ -15,7 +15,7 @@ from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import NotFound
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
 from epistem.core.trials.marks import Sight

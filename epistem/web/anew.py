@@ -9,11 +9,12 @@ from epistem.core.checks.uses import CheckUse
 from epistem.store import trials
 from epistem.web.findings import SpanShape
 from epistem.web.problems import Problem
-from epistem.web.replies import Shape, blueprint, reply, transaction
+from epistem.web.replies import Shape, blueprint, database, reply, transaction
 from epistem.web.trial_shapes import TrialPath
 from epistem.web.trials import TrialPage, page_of
 from epistem.work import anew
 from epistem.work.rejudging import rejudge
+from epistem.work.tools.querying import Queries
 
 bp = blueprint("anew")
 
@@ -60,7 +61,7 @@ class RejudgedPage(Shape):
 )  # fmt: skip
 def rejudge_trial(path: TrialPath, body: CheckUse) -> Response:
     with transaction() as tx:
-        found = rejudge(tx, trials.get(tx, path.trial_id), body)
+        found = rejudge(tx, trials.get(tx, path.trial_id), body, Queries(database()))
     changed = [
         ChangedAnswer(
             **{name: value for name, value in vars(each).items() if name != "finding"},

@@ -19,6 +19,7 @@ from epistem.web.replies import Shape, SubjectPath, blueprint, database, reply, 
 from epistem.web.subjects import Measure
 from epistem.work.checking import on_the_bench, rules_in_draft
 from epistem.work.probation import ask, put_to_the_test, trust_today
+from epistem.work.tools.querying import Queries
 
 bp = blueprint("checks")
 
@@ -136,7 +137,7 @@ def bench_checks(path: SubjectPath, body: BenchIn) -> Response:
     """Nothing is kept. A check that can't be had with its options says why, and the others judge."""
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        found = on_the_bench(tx, subject, body.checks, body.text, body.tries)
+        found = on_the_bench(tx, subject, body.checks, body.text, body.tries, Queries(database()))
         trust = trust_today(tx, body.checks)
     of = [at for at, use in enumerate(body.checks) for _ in check_class(use.check).aspects]
     return reply(

@@ -26,7 +26,11 @@ _MAYBE_ODD = re.compile(
 SHALLOW = 60
 MOST_DOCUMENT = 64_000_000
 """Bytes of a file, or a zip of files, that is brought into a collection."""
-AS_BYTES = {"imports.begin_import": MOST_BYTES, "collections.bring": MOST_DOCUMENT}
+AS_BYTES = {
+    "imports.begin_import": MOST_BYTES,
+    "collections.bring": MOST_DOCUMENT,
+    "tools.attach_source": MOST_DOCUMENT,
+}
 """What takes a file as it is, and how many bytes of it."""
 
 

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from epistem.core.engine.looking import FoundIn
 from epistem.core.engine.needs import FoundPassage
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.wire import tokens
 from epistem.web.replies import Shape
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from epistem.core.engine.needs import FoundPassage
 from epistem.core.evidence.scores import Mean, ScoreDifference
 from epistem.core.knowledge.terms import asked, matched
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.shapes import Document
 from epistem.store.knowledge import collections, questions
 from epistem.web.collections import CollectionPath, bp

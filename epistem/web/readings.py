@@ -69,10 +69,11 @@ class TrialCaseShape(CaseLine):
 
 
 class CallShape(Shape):
-    """One exchange with a model. `path` is its place: the turn, and the round within it. `request` is
-    the body as it was posted, `reply` the body as it came back."""
+    """One exchange with a model, or a call of a tool. `path` is its place: the turn, and the round within it.
+    `request` is the body as it was posted, or what the tool was called with; `reply` what came back."""
 
     path: str
+    purpose: str
     model: str | None
     request: str
     reply: str | None

@@ -14,12 +14,22 @@ from epistem.core.engine.answers import Answered, ToolUsed
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.wire.stream import Piece
-from epistem.models.driving import Driven
+from epistem.models.driving import AskedFirst, Driven
 from epistem.models.retry import QUICK
+from epistem.store.tools import answers
 from epistem.web.limits import TRIES
 from epistem.web.permits import held, held_stream
 from epistem.web.problems import Problem, problem_of
-from epistem.web.replies import EVENTS, SubjectPath, blueprint, database, reply, who
+from epistem.web.replies import (
+    EVENTS,
+    Shape,
+    SubjectPath,
+    blueprint,
+    database,
+    reply,
+    transaction,
+    who,
+)
 from epistem.web.streamed import ModelStream
 from epistem.web.try_shapes import (
     ExactRequest,
@@ -37,7 +47,7 @@ bp = blueprint("tries")
 
 _open_tries = BoundedSemaphore(TRIES)
 FULL = f"{TRIES} answers are being written already. Ask again in a moment."
-Item = Piece | ToolUsed | Tried
+Item = Piece | ToolUsed | AskedFirst | Tried
 
 
 class MayAsk(BaseModel):
@@ -78,9 +88,9 @@ def try_out(path: SubjectPath, body: TryOut) -> Response:
     responses={200: EVENTS, 502: Problem},
 )  # fmt: skip
 def stream_try(path: SubjectPath, body: TryOut) -> Response:
-    """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`, and `tool` with a
-    ToolUse; then `answer` with a TriedAnswer, or `problem` with a Problem. Who stops reading stops
-    the call."""
+    """Events `piece` with {kind, text} as they come, kind `content` or `reasoning`, `tool` with a ToolUse, and
+    `allow` with {token, name, arguments} where somebody has to allow a call first; then `answer` with a
+    TriedAnswer, or `problem` with a Problem. Who stops reading stops the call."""
     a_try = tries.begin(database(), path.name, body.content, body.asked, by=who())
     begun: list[ModelStream[Item]] = []
 
@@ -102,6 +112,26 @@ def stream_try(path: SubjectPath, body: TryOut) -> Response:
     return held_stream(_open_tries, FULL, events, close)
 
 
+class Permission(Shape):
+    allowed: bool
+
+
+class PermissionPath(BaseModel):
+    token: str
+
+
+@bp.put(
+    "/permissions/<token>", responses={200: Permission}, operation_id="sayAllowed",
+    summary="Allow a call of a tool that changes something, or not",
+)  # fmt: skip
+def say_allowed(path: PermissionPath, body: Permission) -> Response:
+    """The first word counts: a call that was made can't be taken back."""
+    with transaction() as tx:
+        answers.say(tx, path.token, allowed=body.allowed)
+        said = answers.said(tx, path.token)
+    return reply(Permission(allowed=bool(said)))
+
+
 def _events(
     a_try: SentTry, model_stream: ModelStream[Item], driven: Driven[Answered]
 ) -> Iterator[str]:
@@ -114,6 +144,8 @@ def _events(
             elif isinstance(item, Piece):
                 said[item.kind] += item.text
                 yield f"event: piece\ndata: {json.dumps(item._asdict())}\n\n"
+            elif isinstance(item, AskedFirst):
+                yield f"event: allow\ndata: {json.dumps(item._asdict())}\n\n"
             elif isinstance(item, ToolUsed):
                 yield f"event: tool\ndata: {tool_use(item).model_dump_json()}\n\n"
             else:

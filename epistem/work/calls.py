@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+import orjson
+
 from epistem.core.engine.needs import SharedBody, digest_of
 from epistem.core.engine.run import Noted, Record
 from epistem.core.errors import WireError
+from epistem.core.prompts.tools import ToolResult
 from epistem.core.wire.formats import WireFormat
-from epistem.models.driving import Made
+from epistem.models.driving import Called, Made
 from epistem.store.calls import NewCall, Paid
 from epistem.store.models import Model
 from epistem.work.judging import Judges
 
-ANSWERING, JUDGING, PERSON = "answer", "judge", "person"
-"""The purposes of calls: answering, judging an answer, playing the person of a talk."""
+ANSWERING, JUDGING, PERSON, TOOL = "answer", "judge", "person", "tool"
+"""The purposes of calls: answering, judging an answer, playing the person of a talk, and calls of tools."""
 
 
 def call_of(made: Made, model: Model, others: Judges) -> NewCall:
@@ -22,6 +25,22 @@ def call_of(made: Made, model: Model, others: Judges) -> NewCall:
     if not made.need.model:
         return new_call(made, model)
     return _other_call(made, others, PERSON)
+
+
+def tool_call(called: Called) -> NewCall:
+    """A call of a tool, with what it answered."""
+    told = called.result
+    reply = orjson.dumps({"answer": told.answer, "fault": told.fault, "how": told.how})
+    need = called.need
+    return NewCall(
+        need.path, need.body, None, reply, called.started_at, told.ms, attempts=1, purpose=TOOL
+    )
+
+
+def tool_result(reply: bytes) -> ToolResult:
+    """What a kept call of a tool answered."""
+    told = orjson.loads(reply)
+    return ToolResult(told["answer"], told["fault"], told["how"])
 
 
 def judging_call(made: Made, judges: Judges) -> NewCall:
@@ -66,6 +85,9 @@ def record_of(
     record: Record = {}
     for each in paid:
         if each.purpose == JUDGING:
+            continue
+        if each.purpose == TOOL:
+            record[each.path] = Noted(each.hash, tool_result(each.reply))
             continue
         try:
             read = person_wire if each.purpose == PERSON and person_wire else wire

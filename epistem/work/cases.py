@@ -25,6 +25,7 @@ NEEDS: dict[str, Callable[[Case], bool]] = {
     "outcome.never_asks": lambda case: bool(case.expect.never_asks),
     "outcome.goodbye": lambda case: case.expect.goodbye is True,
     "outcome.follows_up": lambda case: any(map(is_silence, case.turns)),
+    "outcome.query_rows": lambda case: bool(case.expect.query),
     "outcome.tools": lambda case: bool(case.expect.tools or case.expect.never_tools),
     "outcome.must_say": lambda case: bool(case.expect.must_say),
     "outcome.must_not_say": lambda case: bool(case.expect.must_not_say),

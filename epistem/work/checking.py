@@ -21,7 +21,8 @@ from epistem.store import drafts, tries
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.store.tries import KeptTry
-from epistem.work import fragments
+from epistem.work import pinned
+from epistem.work.tools.querying import Queries
 from epistem.work.tries import FoundBy, named
 
 
@@ -47,7 +48,12 @@ class Benched(NamedTuple):
 
 
 def on_the_bench(
-    tx: Transaction, subject: Subject, uses: Sequence[CheckUse], text: str | None, latest: int
+    tx: Transaction,
+    subject: Subject,
+    uses: Sequence[CheckUse],
+    text: str | None,
+    latest: int,
+    queries: Queries,
 ) -> Benched:
     """A text of one's own, if there is one, and the answers of the latest tries, judged by these checks.
 
@@ -55,17 +61,19 @@ def on_the_bench(
     """
     prompt = drafts.get(tx, subject).content
     bench = Bench(uses, prompt.reply, strict=False)
-    answers = [] if text is None else [_judged(bench, "your text", prompt, Answer(text), Case())]
+    answers = (
+        [] if text is None else [_judged(bench, queries, "your text", prompt, Answer(text), Case())]
+    )
     for line in tries.listed(tx, subject, most=latest)[:latest]:
         kept = tries.get(tx, subject, line.id)
         answer, case = of_try(kept)
-        answers.append(_judged(bench, line.model, prompt, answer, case, line.id))
+        answers.append(_judged(bench, queries, line.model, prompt, answer, case, line.id))
     return Benched(measures_of(uses, prompt.reply), bench.faults, answers)
 
 
 def rules_in_draft(tx: Transaction, subject: Subject) -> list[FoundRule]:
     """The rules that stand in the draft's own words, fragments filled in, beside the subject's checks."""
-    prompt = fragments.filled_in(tx, drafts.get(tx, subject).content)
+    prompt = pinned.filled_in(tx, drafts.get(tx, subject).content)
     return rules_of(prompt, subject.checks_for(prompt.reply))
 
 
@@ -102,11 +110,17 @@ def of_try(kept: KeptTry) -> tuple[Answer, Case]:
 
 
 def _judged(
-    bench: Bench, source: str, prompt: Prompt, answer: Answer, case: Case, try_id: int | None = None
+    bench: Bench,
+    queries: Queries,
+    source: str,
+    prompt: Prompt,
+    answer: Answer,
+    case: Case,
+    try_id: int | None = None,
 ) -> OnBench:
     ground = ground_of(prompt, case)
     began = perf_counter()
-    found = bench.judge(answer, ground)
+    found = bench.judge(answer, ground) + queries.found_by(bench, answer, ground)
     ms = 1_000 * (perf_counter() - began)
     asked = "" if try_id is None else title_of(case)
     mended = bench.repaired(answer, ground)

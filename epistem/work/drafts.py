@@ -9,7 +9,7 @@ from epistem.store.database import Transaction
 from epistem.store.drafts import Draft
 from epistem.store.subjects import Subject
 from epistem.store.versions import Version
-from epistem.work import fragments
+from epistem.work import pinned
 
 
 def edited(tx: Transaction, subject: Subject, draft: Draft) -> bool:
@@ -28,7 +28,7 @@ def keep(tx: Transaction, subject: Subject, content: Content, revision: int) -> 
     current = drafts.get(tx, subject, lock=True)
     if current.revision != revision:
         raise drafts.StaleDraft(current, content)
-    return drafts.save(tx, subject, fragments.filled_in(tx, content), revision)
+    return drafts.save(tx, subject, pinned.filled_in(tx, content), revision)
 
 
 def save_version(

@@ -11,7 +11,7 @@ from epistem.core.prompts.identity import content_hash
 from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
 from epistem.store import drafts, subjects
 from epistem.store.database import Transaction
-from epistem.work import fragments
+from epistem.work import fragments, pinned
 from epistem.work.drafts import keep
 
 Outcome = Literal["new", "same", "changed", "differs", "refused"]
@@ -91,7 +91,7 @@ def put(
 
 def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outcome:
     _check_fragments(tx, read)
-    content = fragments.filled_in(tx, read.content)
+    content = pinned.filled_in(tx, read.content)
     try:
         subject = subjects.get(tx, read.name)
     except NotFound:

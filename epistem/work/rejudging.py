@@ -23,6 +23,7 @@ from epistem.store.database import Transaction
 from epistem.store.knowledge import found as found_rows
 from epistem.store.trials import Trial
 from epistem.work.calls import ANSWERING, PERSON
+from epistem.work.tools.querying import Queries
 
 A_PAGE = 500
 MOST_S = 8.0
@@ -68,7 +69,9 @@ class Rejudged:
     changed: list[Changed] = field(default_factory=list)
 
 
-def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S) -> Rejudged:
+def rejudge(
+    tx: Transaction, trial: Trial, use: CheckUse, queries: Queries, most_s: float = MOST_S
+) -> Rejudged:
     """Judge a trial's answers by one check. A check that the trial had is held against its findings of
     then; answers to cases held out are passed over. Raises InvalidInput for options that can't be used
     with an arm's reply shape."""
@@ -87,6 +90,9 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
         looks = any(arm.look_ups for arm in arms)
         looked = found_rows.of_cells(tx, [each.id for each in page]) if looks else {}
         for each in page:
+            if monotonic() > until:
+                return told
+            told.seen += 1
             if sight.hides(each.case_at):
                 continue
             case = cases[each.case_at]
@@ -95,12 +101,11 @@ def rejudge(tx: Transaction, trial: Trial, use: CheckUse, most_s: float = MOST_S
             ground = ground_of(arm.content, case.content, arm.aliases, its_found)
             its_calls = made.get(each.id, [])
             answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls)
-            found = [judged.finding for judged in benches[each.arm].judge(answer, ground)]
+            bench = benches[each.arm]
+            says = bench.judge(answer, ground) + queries.found_by(bench, answer, ground)
+            found = [judged.finding for judged in says]
             _count(told, each, case.number, found, before)
         after = page[-1].id
-        told.seen += len(page)
-        if monotonic() > until:
-            break
     return told
 
 

@@ -15,8 +15,8 @@ from epistem.core.checks.registry import check_class
 from epistem.core.checks.uses import CheckUse, numbered
 from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import Conflict, InvalidInput, NotFound
-from epistem.core.prompts.content import LookingUp
 from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.besides import PlannedJudge, PlannedPerson

@@ -19,13 +19,14 @@ from epistem.core.engine.looking import FoundIn, filled, looked_through, presume
 from epistem.core.engine.needs import Found, LookUp, Program, SharedBody
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.content import Prompt, ReplyShape, ToolTold
+from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.rename import todays_names, with_old_names
 from epistem.core.prompts.request import body_from, tokens_of_tools
 from epistem.core.prompts.settings import Settings
-from epistem.core.prompts.tools import with_told
+from epistem.core.prompts.tool import AS_USUAL, ToolTold
+from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.schemas import SchemaFault, compile_schema
 from epistem.core.shapes import Document
 from epistem.core.trials.grounds import answer_to, ground_of
@@ -35,7 +36,15 @@ from epistem.core.wire import tokens
 from epistem.core.wire.reply import Reply, Usage
 from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
-from epistem.models.driving import Driven, Made, carry_out, stream_out
+from epistem.models.driving import (
+    AskedFirst,
+    Called,
+    Driven,
+    Made,
+    Reach,
+    carry_out,
+    stream_out,
+)
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import QUICK
 from epistem.store import bodies, calls, entries, models, renames, subjects, tries
@@ -43,12 +52,13 @@ from epistem.store.calls import NewCall
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
-from epistem.work import fragments
-from epistem.work.calls import judging_call, new_call
+from epistem.work import pinned
+from epistem.work.calls import judging_call, new_call, tool_call
 from epistem.work.judging import Judges, judges_of
 from epistem.work.knowledge.embedding import NotAsked
 from epistem.work.knowledge.looking_up import find
 from epistem.work.limits import SharedLimits
+from epistem.work.tools.reaching import Reaching
 
 log = structlog.get_logger()
 
@@ -124,8 +134,9 @@ class SentTry:
         body = {name: value for name, value in self.shown.body.items() if name != "seed"}
         tools = self.content.tools if "tools" in self.model.abilities else []
         asking = Asking(SharedBody(wire.encode(body)), self.found)
-        told = with_told(tools, self.asked.tool_answers)
-        return answer(self.model.format, asking, self.asked.seed, told)
+        choice = self.content.tool_choice or AS_USUAL
+        at_hand = ToolsAtHand(tools, self.asked.tool_answers, choice)
+        return answer(self.model.format, asking, self.asked.seed, at_hand)
 
 
 class FoundBy(NamedTuple):
@@ -147,6 +158,8 @@ class Tried:
     not_checked: list[str] = field(default_factory=list)
     value: Any = None
     shape_faults: list[SchemaFault] = field(default_factory=list)
+    called: list[Called] = field(default_factory=list)
+    """The calls of its tools."""
     judged: list[NewCall] = field(default_factory=list)
     """The calls that its judges took; their cost is not the answer's."""
 
@@ -177,7 +190,7 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: s
     with database.transaction() as tx:
         subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
-        content = fragments.filled_in(tx, content)
+        content = pinned.filled_in(tx, content)
         asked = _with_old_names(tx, subject, content, asked)
         checks = Bench(subject.checks_for(content.reply), content.reply, strict=False)
         named = checks.judges
@@ -197,7 +210,7 @@ def show(
     with database.transaction() as tx:
         subject = subjects.get(tx, name)
         model = models.get(tx, asked.model)
-        content = fragments.filled_in(tx, content)
+        content = pinned.filled_in(tx, content)
         asked = _with_old_names(tx, subject, content, asked)
     try:
         asked, found = _looked_up(database, content, asked, may_ask=may_ask)
@@ -259,34 +272,44 @@ def exact_request(
 
 async def ask(a_try: SentTry, driven: Driven[Answered]) -> Tried:
     """The answer, whole. Raises CallFailed; what was made until then is in `driven`."""
-    limits = SharedLimits(a_try.database)
+    limits, reach = SharedLimits(a_try.database), Reaching(a_try.database, "try")
     try:
         async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
-            await carry_out(client, a_try.endpoint, driven)
-            return await finish(a_try, client, driven)
+            await carry_out(client, a_try.endpoint, driven, reach=reach)
+            return await finish(a_try, client, driven, reach)
     finally:
         limits.close()
+        reach.close()
 
 
 async def streamed(
     a_try: SentTry, client: ModelClient, driven: Driven[Answered]
-) -> AsyncIterator[Piece | ToolUsed | Tried]:
-    """Pieces and uses of tools as they come; the answer, judged, at the end. Raises as `ask`."""
-    async for item in stream_out(client, a_try.endpoint, driven):
-        yield await finish(a_try, client, driven) if isinstance(item, Driven) else item
+) -> AsyncIterator[Piece | ToolUsed | AskedFirst | Tried]:
+    """Pieces and uses of tools as they come, and calls that somebody has to allow; the answer, judged, at the
+    end. Raises as `ask`."""
+    reach = Reaching(a_try.database, "try", somebody_there=True)
+    try:
+        async for item in stream_out(client, a_try.endpoint, driven, reach=reach):
+            yield await finish(a_try, client, driven, reach) if isinstance(item, Driven) else item
+    finally:
+        reach.close()
 
 
-async def finish(a_try: SentTry, client: ModelClient, driven: Driven[Answered]) -> Tried:
+async def finish(
+    a_try: SentTry, client: ModelClient, driven: Driven[Answered], reach: Reach
+) -> Tried:
     """Judged by the plain checks, then by the models that judge."""
     tried = judged(a_try, driven.result, driven.made)
-    if a_try.judges is not None and tried.answered.reply.finish_reason not in UNFINISHED:
-        bench, rows = _bench(a_try)
+    tried.called = driven.called
+    bench, rows = _bench(a_try)
+    if bench.deliberates and tried.answered.reply.finish_reason not in UNFINISHED:
         answer_, ground = _answer(a_try, tried), _ground(a_try)
-        asking = Driven(Run(bench.deliberate(answer_, ground, a_try.judges.asked)))
-        await carry_out(client, a_try.endpoint, asking, aside=a_try.judges)
+        judges = a_try.judges
+        asking = Driven(Run(bench.deliberate(answer_, ground, judges.asked if judges else {})))
+        await carry_out(client, a_try.endpoint, asking, aside=judges, reach=reach)
         tried.findings += named(rows, asking.result)
         tried.findings.sort(key=lambda each: each.measure.index)
-        tried.judged = [judging_call(made, a_try.judges) for made in asking.made]
+        tried.judged = [judging_call(made, judges) for made in asking.made] if judges else []
     return tried
 
 
@@ -323,7 +346,8 @@ def keep(a_try: SentTry, tried: Tried, told: dict[str, Any]) -> int | None:
         each.finding.failed and each.measure.required for each in tried.findings
     )
     asked = a_try.asked.model_dump(mode="json")
-    made = [new_call(each, a_try.model) for each in tried.made] + tried.judged
+    made = [new_call(each, a_try.model) for each in tried.made]
+    made += [tool_call(each) for each in tried.called] + tried.judged
     try:
         with a_try.database.transaction() as tx:
             kept = bodies.keep(tx, [call.body for call in made if call.body is not None])
@@ -350,7 +374,7 @@ def _shape_faults(shape: ReplyShape, value: Any) -> list[SchemaFault]:
 def _answer(a_try: SentTry, tried: Tried) -> Answer:
     """With the turns before it, and what it took."""
     usage = tried.usage
-    ms = sum(each.total_ms for each in tried.made)
+    ms = sum(each.total_ms for each in tried.made) + sum(c.result.ms for c in tried.called)
     spent = Spent(usage.input_tokens, usage.output_tokens, ms, tried.cents)
     told = answer_to([tried.answered], None, spent)
     return replace(told, before=tuple(a_try.asked.turns))

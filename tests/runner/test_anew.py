@@ -73,7 +73,8 @@ def test_the_same_checks_find_the_same_and_no_model_is_asked(database, runner, m
         [first, *_] = readings.at(tx, now.id, 0, 0)
         past = trials.past_answers(tx, talks)
     assert efforts[0] == efforts[1]
-    assert [call.path for call in first.calls] == ["0.1", "0.2", "1.1", "1.2", "2.1", "2.2"]
+    rounds = [f"{turn}.{place}" for turn in range(3) for place in ("1", "1.1", "2")]
+    assert [call.path for call in first.calls] == rounds
     assert past["own"][0] == pytest.approx(first.output_tokens)
 
 

@@ -15,6 +15,7 @@ from epistem.work import anew
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
 from epistem.work.rejudging import rejudge
+from epistem.work.tools.querying import Queries
 from tests.kit.running import carry_out, put_model, step_until, ticks
 from tests.kit.subjects import library, start_trial
 
@@ -78,9 +79,11 @@ def test_a_reading_of_a_talk_holds_all_its_calls(database, runner, model_server)
         first, _ = readings.at(tx, trial.id, 0, 0)
         effort = evidence_of(tx, done).efforts[0]
         entry = trials.arms_of(tx, trial.id)[0].entry
-    assert [call.path for call in first.calls] == ["0.1", "0.2", "1.1", "1.2", "2.1", "2.2"]
+    rounds = [f"{turn}.{place}" for turn in range(3) for place in ("1", "1.1", "2")]
+    assert [call.path for call in first.calls] == rounds
+    asked = [call for call in first.calls if call.purpose == "answer"]
     assert first.answer == "high at six, after 3"
-    sent = [json.loads(call.request) for call in first.calls]
+    sent = [json.loads(call.request) for call in asked]
     assert sent == [b for b in model_server.requests if b["seed"] == sent[0]["seed"]]
     assert [m["role"] for m in sent[-1]["messages"]] == [
         "system", "user", "assistant", "user", "assistant", "user", "assistant", "tool",
@@ -89,7 +92,7 @@ def test_a_reading_of_a_talk_holds_all_its_calls(database, runner, model_server)
     assert (first.input_tokens, first.attempts) == (60, 6)
     assert first.cents == pytest.approx(effort.cents, abs=1e-6)
     assert done.cents == pytest.approx(2 * first.cents)
-    assert all(call.model == entry for call in first.calls)
+    assert all(call.model == entry for call in asked)
     assert (done.input_tokens, done.estimated) == (120, 0)
 
 
@@ -317,7 +320,8 @@ def test_a_person_answers_by_rules_until_the_talk_ends_and_checks_read_all_of_it
     with database.transaction() as tx:
         [reading] = readings.at(tx, trial.id, 0, 0)
         again = {
-            check["check"]: rejudge(tx, done, CheckUse.from_json(check)) for check in TALK_CHECKS
+            check["check"]: rejudge(tx, done, CheckUse.from_json(check), Queries(database))
+            for check in TALK_CHECKS
         }
     last = [m["content"] for m in json.loads(reading.calls[-1].request)["messages"]]
     assert last[1:] == [
@@ -386,7 +390,7 @@ def test_a_model_plays_the_person_under_its_own_entry_and_price(database, runner
     assert (done.calls, done.unanswered) == (12, 0)
     with database.transaction() as tx:
         one, other = readings.at(tx, trial.id, 0, 0)
-        again = rejudge(tx, done, CheckUse.from_json({"check": "outcome.ends"}))
+        again = rejudge(tx, done, CheckUse.from_json({"check": "outcome.ends"}), Queries(database))
         judged = anew.judge_anew(tx, trial.id, [CheckUse.from_json(each) for each in TALK_CHECKS])
     assert [(c.path, c.purpose, c.model.name) for c in one.calls] == [
         ("0.1", "answer", "own"), ("0.person", "person", "actor"),

@@ -6,7 +6,7 @@ import pytest
 
 from epistem.core.cases.content import Case
 from epistem.core.errors import InvalidInput, NotFound
-from epistem.core.prompts.content import Tool
+from epistem.core.prompts.tool import Tool
 from epistem.store import cases, readings, subjects, trials, versions
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of, headline_of
@@ -186,8 +186,14 @@ class TestTools:
         carry_out(runner, database, trial)
         with database.transaction() as tx:
             [reading] = readings.at(tx, trial.id, 0, 0)
-        told = (reading.answer, reading.input_tokens, reading.attempts, len(reading.calls))
-        assert told == ('{"label": "overdue"}', 20, 2, 2)
+        assert (reading.answer, reading.input_tokens) == ('{"label": "overdue"}', 20)
+        told = [(call.purpose, call.path) for call in reading.calls]
+        assert (reading.attempts, told) == (
+            2,
+            [("answer", "0.1"), ("tool", "0.1.1"), ("answer", "0.2")],
+        )
+        assert json.loads(reading.calls[1].request) == {"tool": "shelf", "arguments": "{}"}
+        assert json.loads(reading.calls[1].reply)["answer"] == "third"
         assert model_server.requests[1]["messages"][-1]["content"] == "third"
 
 

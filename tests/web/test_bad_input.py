@@ -69,8 +69,9 @@ class TestAnswers:
         choice = {"message": {"content": "", "tool_calls": [call]}, "finish_reason": "tool_calls"}
         own.answer = lambda body: {"choices": [choice]}
         page = try_out(api, asking(tools=[{"name": "look", "answer": "nothing"}])).get_json()
-        assert (page["rounds"], page["finish_reason"]) == (8, "tool_calls")
-        assert len(own.requests) == 8
+        assert (page["rounds"], page["finish_reason"]) == (9, "tool_calls")
+        assert own.requests[-1]["tool_choice"] == "none"
+        assert len(own.requests) == 9
 
 
 class TestInputs:

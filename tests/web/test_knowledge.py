@@ -11,6 +11,7 @@ from epistem.core.prompts.content import Prompt
 from epistem.store import cases, readings, subjects, versions
 from epistem.work.knowledge import changing, reading
 from epistem.work.rejudging import rejudge
+from epistem.work.tools.querying import Queries
 from tests.kit.running import carry_out, put_model
 from tests.kit.subjects import start_trial
 from tests.web.conftest import assert_problem
@@ -417,7 +418,9 @@ class TestInPrompts:
             [True, True],
         ]
         with database.transaction() as tx:
-            anew = rejudge(tx, done, CheckUse.from_json({"check": "grounding.supported"}))
+            anew = rejudge(
+                tx, done, CheckUse.from_json({"check": "grounding.supported"}), Queries(database)
+            )
         assert [(arm.passed, arm.passed_then) for arm in anew.arms] == [(4, 4), (4, 4)]
 
     def test_a_plan_that_can_not_look_up_is_refused_by_its_arm(

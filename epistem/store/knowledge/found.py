@@ -10,7 +10,7 @@ from epistem.core.engine.looking import FoundIn
 from epistem.core.engine.needs import FoundPassage
 from epistem.core.errors import NotFound
 from epistem.core.knowledge.references import parted
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.knowledge import collections, documents

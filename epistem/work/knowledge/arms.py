@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from epistem.core.engine.looking import looked_up
 from epistem.core.errors import InvalidInput, NotFound
-from epistem.core.prompts.content import LookingUp, Prompt
+from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.trials.plan import ArmPlan
 from epistem.store.database import Transaction
 from epistem.store.knowledge import collections

@@ -9,7 +9,7 @@ from epistem.core.engine.needs import Found, FoundPassage, LookUp
 from epistem.core.knowledge.fusing import fused
 from epistem.core.knowledge.index import Hit, best
 from epistem.core.knowledge.meaning import cosines
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.models.driving import Finding
 from epistem.store import models
 from epistem.store.database import Database

@@ -12,7 +12,7 @@ from epistem.core.errors import InvalidInput
 from epistem.core.evidence.intervals import Interval
 from epistem.core.evidence.scores import Mean, Scored, ScoreDifference, scores_as_evidence
 from epistem.core.knowledge import measures
-from epistem.core.prompts.content import LookingUp
+from epistem.core.prompts.looking_up import LookingUp
 from epistem.store import cases, models, subjects
 from epistem.store.database import Database, Transaction
 from epistem.store.knowledge import collections, documents, questions

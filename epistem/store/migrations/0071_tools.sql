@@ -1,0 +1,5 @@
+CREATE TABLE tools (
+  id          INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  name        VARCHAR(63) CHARACTER SET ascii NOT NULL UNIQUE,
+  created_at  DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3)
+) DEFAULT CHARSET = utf8mb4 COMMENT 'kept once, used by several prompts';

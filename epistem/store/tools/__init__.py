@@ -1,0 +1,1 @@
+"""What is kept of tools: versions, sources, allowed addresses, what they answered."""

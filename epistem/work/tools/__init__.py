@@ -1,0 +1,1 @@
+"""Tools that are kept, called and reached."""
