@@ -5,6 +5,7 @@ export const router = createRouter({
   routes: [
     { path: "/models/:model(.*)?", name: "models", component: () => import("./models/ModelsScreen.vue") },
     { path: "/knowledge/:collection?/:document?", name: "knowledge", component: () => import("./knowledge/KnowledgeScreen.vue") },
+    { path: "/tools/:tool?", name: "tools", component: () => import("./tools/ToolsScreen.vue") },
     { path: "/", name: "desk", component: () => import("./desk/DeskScreen.vue") },
     {
       path: "/subjects/:name",

@@ -33,6 +33,13 @@ export const keys = {
   fragment: (name: MaybeRef<string | null>) => ["fragments", "one", name],
   fragmentText: (name: MaybeRef<string | null>, number: Id) => ["fragment text", name, number],
 
+  toolbox: () => ["tools"],
+  tool: (name: MaybeRef<string | null>) => ["tools", "one", name],
+  toolVersion: (name: Name, number: Id) => ["tool version", name, number],
+  toolCalls: (name: MaybeRef<string | null>) => ["tools", "calls", name],
+  toolTakes: (tool: Name) => ["tool takes", tool],
+  source: (name: MaybeRef<string | null>) => ["tools", "source", name],
+
   collections: () => ["collections"],
   collection: (name: MaybeRef<string | null>, version?: Id, find?: Name) => ["collections", "one", name, version, find],
   document: (collection: Name, stem: Name, version?: Id) => ["collections", "document", collection, stem, version],

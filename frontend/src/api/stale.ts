@@ -13,6 +13,8 @@ export function staleIn(queries: QueryClient) {
     cases: (name: string) => drop(keys.cases(name), keys.case(name), ["fared", name], keys.subject(name), keys.estimate(name)),
     caseLists: (name: string) => drop(keys.cases(name), keys.subject(name), keys.estimate(name)),
     fragments: () => drop(keys.fragments()),
+    /** Tools, what they read, and where they may go. */
+    tools: () => drop(keys.toolbox()),
     /** A collection, or what is in it, was changed: look-ups in drafts find something else, too. */
     collections: () => drop(keys.collections(), ["brought"], ["look ups"]),
     models: () => drop(keys.models()),

@@ -4,7 +4,13 @@ import { byHeader } from "@/frame/who";
 import { noConnection, problemFrom, Refusal } from "./client";
 import type { Problem, ToolUse, TriedAnswer, TryOut } from "./schema";
 
-export type Piece = { kind: "content" | "reasoning"; text: string } | { kind: "tool"; use: ToolUse };
+/** A call that somebody has to allow before it is made. */
+export interface Waiting {
+  token: string;
+  name: string;
+  arguments: string;
+}
+export type Piece = { kind: "content" | "reasoning"; text: string } | { kind: "tool"; use: ToolUse } | { kind: "allow"; call: Waiting };
 
 /** One answer, its pieces told as they come. Throws a Refusal, or an AbortError when it is stopped. */
 export async function streamTry(
@@ -28,6 +34,7 @@ export async function streamTry(
       const { event, data } = next.value;
       if (event === "piece") onPiece(JSON.parse(data) as Piece);
       else if (event === "tool") onPiece({ kind: "tool", use: JSON.parse(data) as ToolUse });
+      else if (event === "allow") onPiece({ kind: "allow", call: JSON.parse(data) as Waiting });
       else if (event === "answer") return JSON.parse(data) as TriedAnswer;
       else if (event === "problem") throw new Refusal(JSON.parse(data) as Problem);
     }

@@ -25,11 +25,11 @@ const converses = computed(() => {
 });
 /** Rarely said: they are shown where they are, or asked for. */
 const more = ref(false);
-const showsTools = computed(() => more.value || !!(texts.value.tools || texts.value.neverTools || texts.value.within || texts.value.toolAnswers));
+const showsTools = computed(() => more.value || !!(texts.value.tools || texts.value.neverTools || texts.value.within || texts.value.toolAnswers || texts.value.query || texts.value.source));
 const root = useTemplateRef<HTMLElement>("root");
 /** Put the focus into a field, or into the first. */
 async function focus(field: string): Promise<void> {
-  if (["tools", "neverTools", "within", "toolAnswers"].includes(field)) more.value = true;
+  if (["tools", "neverTools", "within", "toolAnswers", "query", "source"].includes(field)) more.value = true;
   await nextTick();
   const name = field.startsWith("turn ") ? "turns" : field;
   const within = (name && root.value?.querySelector(`[data-field="${CSS.escape(name)}"]`)) || root.value;
@@ -116,7 +116,17 @@ defineExpose({ focus });
         <input v-model="texts.within" class="field" type="number" min="0" step="any" />
       </label>
     </div>
-    <button v-else type="button" class="link self-start text-sm" data-test="more-expected" @click="more = true">Tools, and how far numbers may be off</button>
+    <div v-if="showsTools" class="grid grid-cols-[minmax(0,4fr)_minmax(0,1.2fr)] gap-4">
+      <label class="flex flex-col gap-1" data-field="query">
+        <span>Reference query <span class="caption">(an answer that is a query has to give the same rows)</span></span>
+        <textarea v-model="texts.query" rows="1" class="field field-sizing-content max-h-30 w-full font-mono text-sm" placeholder="SELECT …" data-test="case-query"></textarea>
+      </label>
+      <label class="flex flex-col gap-1" data-field="source">
+        <span>On the source</span>
+        <input v-model="texts.source" class="field font-mono text-sm" data-test="case-source" />
+      </label>
+    </div>
+    <button v-if="!showsTools" type="button" class="link self-start text-sm" data-test="more-expected" @click="more = true">Tools, queries, and how far numbers may be off</button>
     <label class="flex flex-col gap-1" data-field="tags">
       <span>Tags <span class="caption">(commas between)</span></span>
       <input v-model="texts.tags" class="field" placeholder="e.g. hard, two wishes" data-test="case-tags" />

@@ -35,6 +35,9 @@ export interface Texts {
   toolAnswers: string;
   /** How far numbers may be off the right answer's. */
   within: string;
+  /** A query whose rows are the right ones, and the source that it is run on. */
+  query: string;
+  source: string;
   /** How the answer must move against that to the original; null for a case that is paired with none. */
   moves: Move[] | null;
   /** With commas between. */
@@ -66,6 +69,8 @@ export const FIELDS: Record<Field, string> = {
   neverTools: "tools that are never called",
   toolAnswers: "what tools answer",
   within: "how far numbers may be off",
+  query: "reference query",
+  source: "source of the query",
   moves: "how the answer must move",
   tags: "tags",
   labelled: "labels that people gave it",
@@ -95,6 +100,8 @@ export function textsOf(content: Case): Texts {
     neverTools: (expect?.never_tools ?? []).join("\n"),
     toolAnswers: toldTexts(content.tool_answers),
     within: expect?.within == null ? "" : String(expect.within),
+    query: expect?.query ?? "",
+    source: expect?.source ?? "",
     moves: content.pair ? (content.pair.moves ?? []).map((move) => ({ ...move })) : null,
     tags: tags.join(", "),
     labelled: (content.labelled ?? []).map(({ by, label }) => `${by}: ${label}`).join("\n"),
@@ -127,6 +134,8 @@ export function contentWith(content: Case, texts: Texts): Case {
       tools: taken("tools", toolsFrom(texts.tools), expect?.tools),
       never_tools: taken("neverTools", linesOf(texts.neverTools), expect?.never_tools),
       within: taken("within", texts.within.trim() === "" || !(Number(texts.within) >= 0) ? null : Number(texts.within), expect?.within),
+      query: taken("query", texts.query.trim(), expect?.query),
+      source: taken("source", texts.source.trim(), expect?.source),
       must_say: taken("mustSay", linesOf(texts.mustSay), expect?.must_say),
       must_not_say: taken("mustNotSay", linesOf(texts.mustNotSay), expect?.must_not_say),
     },

@@ -67,6 +67,7 @@ useKeys([
   { keys: { enter: () => open() }, shown: ["Enter"], label: "open" },
   { keys: { m: () => void router.push({ name: "models" }) }, shown: ["M"], label: "models" },
   { keys: { w: () => void router.push({ name: "knowledge" }) }, shown: ["W"], label: "knowledge" },
+  { keys: { t: () => void router.push({ name: "tools" }) }, shown: ["T"], label: "tools" },
   { keys: { n: () => begin(null) }, shown: ["N"], label: "new prompt" },
   { keys: { "/": () => field.value?.focus() }, shown: ["/"], label: "find" },
 ]);
@@ -76,6 +77,7 @@ useKeys([
   <AppHeader
     ><span class="flex flex-1 items-center px-gut text-read font-semibold">Desk</span>
     <RouterLink :to="{ name: 'knowledge' }" class="flex items-center px-gut"><span class="link" data-test="to-knowledge">Knowledge</span></RouterLink>
+    <RouterLink :to="{ name: 'tools' }" class="flex items-center px-gut"><span class="link" data-test="to-tools">Tools</span></RouterLink>
     <RouterLink :to="{ name: 'models' }" class="flex items-center px-edge"><span class="link" data-test="to-models">Models</span></RouterLink></AppHeader
   >
   <main class="flex min-h-0 flex-1 flex-col gap-4 overflow-auto px-edge py-4">

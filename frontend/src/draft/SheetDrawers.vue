@@ -96,7 +96,7 @@ const TITLES: Record<Drawer, string> = {
         :placed="calls('reply_shape')"
         @insert="emit('insert', $event)"
       />
-      <ToolsSection v-else-if="open === 'tools'" v-model="prompt.tools" :problems="facts.problems" />
+      <ToolsSection v-else-if="open === 'tools'" v-model="prompt.tools" v-model:choice="prompt.tool_choice" :problems="facts.problems" />
       <SettingsSection v-else v-model="prompt.settings!" :models="models" />
     </section>
     <div class="flex" role="group" aria-label="What belongs to the prompt">

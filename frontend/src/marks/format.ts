@@ -23,8 +23,14 @@ export function duration(ms: number): string {
   return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(1)} s`;
 }
 
-export function count(number: number, noun: string): string {
-  return `${number.toLocaleString("en")} ${noun}${number === 1 ? "" : "s"}`;
+export function count(number: number, noun: string, nouns = `${noun}s`): string {
+  return `${number.toLocaleString("en")} ${number === 1 ? noun : nouns}`;
+}
+
+/** `12 kB`, `3.4 MB`. */
+export function bytes(number: number): string {
+  if (number < 1_000) return count(number, "byte");
+  return number < 1_000_000 ? `${Math.round(number / 1_000)} kB` : `${(number / 1_000_000).toFixed(1)} MB`;
 }
 
 export function words(text: string): number {

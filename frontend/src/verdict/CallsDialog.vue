@@ -35,8 +35,23 @@ function nameOf(path: string, all: string[]): string {
   return told.join(", ") || "call";
 }
 const names = computed(() => {
-  const paths = calls.value.map((each) => each.path);
-  return paths.map((path) => nameOf(path, paths));
+  const paths = calls.value.filter(({ purpose }) => purpose !== "tool").map((each) => each.path);
+  return calls.value.map((each) => (each.purpose === "tool" ? toolIn(each.request) : nameOf(each.path, paths)));
+});
+function toolIn(request: string): string {
+  try {
+    return (JSON.parse(request) as { tool: string }).tool;
+  } catch {
+    return "tool";
+  }
+}
+const HOW: Record<string, string> = { fixed: "its fixed answer", recorded: "recorded before", live: "called" };
+const how = computed(() => {
+  try {
+    return HOW[(JSON.parse(call.value?.reply ?? "") as { how: string }).how] ?? "";
+  } catch {
+    return "";
+  }
 });
 
 function tidy(text: string): string {
@@ -69,7 +84,8 @@ function tidy(text: string): string {
         </button>
       </div>
       <template v-if="call">
-        <p class="caption mb-1">
+        <p v-if="call.purpose === 'tool'" class="caption mb-1">a tool · {{ how }}<template v-if="call.total_ms >= 0.5"> · {{ duration(call.total_ms) }}</template></p>
+        <p v-else class="caption mb-1">
           request<template v-if="call.model"> to {{ call.model }}</template> ·
           {{ call.estimated ? "about " : "" }}{{ call.input_tokens }} + {{ call.output_tokens }} tokens · {{ duration(call.total_ms) }} ·
           {{ call.estimated ? "about " : "" }}{{ cents(call.cents) }} · {{ count(call.attempts, "attempt") }} ·

@@ -27,7 +27,7 @@ const ENDS: Record<NonNullable<Expectation["ends"]>, string> = {
 
 export function sentencesOf(expect: Expectation | undefined): Sentence[] {
   const found: Sentence[] = [];
-  const { label, labels, answer, must_say, must_not_say, known, refuse, ends, collect, result, never_asks, goodbye, tools, never_tools, within } = expect ?? {};
+  const { label, labels, answer, must_say, must_not_say, known, refuse, ends, collect, result, never_asks, goodbye, tools, never_tools, within, query, source } = expect ?? {};
   if (label) found.push({ field: "label", told: [{ text: "Its label is " }, ...either([label, ...(labels ?? [])]), { text: "." }], judgedBy: ["outcome.label"] });
   if (must_say?.length) found.push({ field: "mustSay", told: [{ text: "It says " }, ...all(must_say), { text: "." }], judgedBy: ["outcome.must_say"] });
   if (must_not_say?.length) found.push({ field: "mustNotSay", told: [{ text: "It never says " }, ...either(must_not_say), { text: "." }], judgedBy: ["outcome.must_not_say"] });
@@ -46,6 +46,7 @@ export function sentencesOf(expect: Expectation | undefined): Sentence[] {
   if (goodbye) found.push({ field: "goodbye", told: [{ text: "It says goodbye once, at the end." }], judgedBy: ["outcome.goodbye"] });
   if (tools?.length) found.push({ field: "tools", told: [{ text: "It calls " }, { text: tools.map(({ name, arguments: given }) => (given && Object.keys(given).length ? `${name} with ${JSON.stringify(given)}` : name)).join(", then ") }, { text: "." }], judgedBy: ["outcome.tools"] });
   if (never_tools?.length) found.push({ field: "neverTools", told: [{ text: `It never calls ${never_tools.join(" or ")}.` }], judgedBy: ["outcome.tools"] });
+  if (query) found.push({ field: "query", told: [{ text: "Its query gives the same rows as " }, { text: query, quoted: true }, { text: source ? ` on ${source}.` : "." }], judgedBy: ["outcome.query_rows"] });
   if (ends) found.push({ field: "ends", told: [{ text: ENDS[ends] }], judgedBy: ["outcome.ends"] });
   if (answer) found.push({ field: "answer", told: [{ text: "An answer that would be right: " }, { text: answer, quoted: true }, ...(within == null ? [] : [{ text: `, numbers within ${within}` }])], judgedBy: ["outcome.fields", "grounding.reference"] });
   return found;

@@ -13,6 +13,7 @@ import FoundPassages from "@/answer/FoundPassages.vue";
 import ColumnHead from "./ColumnHead.vue";
 import { type Column, nameOf } from "./columns";
 import PastExchange from "./PastExchange.vue";
+import AllowCall from "./AllowCall.vue";
 import ToolUses from "./ToolUses.vue";
 
 defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; full: boolean; since: string[]; busy: boolean }>();
@@ -106,7 +107,8 @@ const before = computed(() => column.value.before[column.value.past.length]);
       <div v-if="!answer && coming.content" class="font-serif text-read" data-test="coming"
         ><MarkedText :text="tail" :findings="[]" /><span v-if="column.busy" class="caret" aria-hidden="true"></span
       ></div>
-      <p v-if="column.busy" class="mt-1 text-ink-3" role="status">
+      <AllowCall v-if="column.busy && coming.allow" :call="coming.allow" />
+      <p v-else-if="column.busy" class="mt-1 text-ink-3" role="status">
         {{ coming.content ? "" : thinking ? `${column.model} is thinking…` : `Waiting for ${column.model}…` }}
         <button type="button" class="link" data-test="stop-answer" @click="column.stop?.abort()">stop</button>
       </p>

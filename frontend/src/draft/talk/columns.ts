@@ -1,3 +1,4 @@
+import type { Waiting } from "@/api/streamTry";
 import type { Settings, ToolUse, TriedAnswer, Turn } from "@/api/schema";
 import type { Mark } from "@/marks/TickStrip.vue";
 
@@ -30,7 +31,7 @@ export interface Column extends Setup {
   said: string | null;
   answer: TriedAnswer | null;
   /** What has come so far of an answer that is being written, or that was stopped. */
-  coming: { content: string; reasoning: string; tools: ToolUse[] };
+  coming: { content: string; reasoning: string; tools: ToolUse[]; allow: Waiting | null };
   stopped: boolean;
   error: string;
   busy: boolean;
@@ -49,6 +50,8 @@ export interface Column extends Setup {
   earlier: { text: string; passed: number; checks: number; changed: string[] } | null;
 }
 
+export const nothingYet = (): Column["coming"] => ({ content: "", reasoning: "", tools: [], allow: null });
+
 export function newColumn(id: number, setup: Setup): Column {
   return {
     ...setup,
@@ -56,7 +59,7 @@ export function newColumn(id: number, setup: Setup): Column {
     past: [],
     said: null,
     answer: null,
-    coming: { content: "", reasoning: "", tools: [] },
+    coming: nothingYet(),
     stopped: false,
     error: "",
     busy: false,

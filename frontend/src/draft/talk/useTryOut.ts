@@ -8,7 +8,7 @@ import type { Asked, CasePage, Ending, Expectation, Input, Person, Prompt, ToolT
 import { streamTry } from "@/api/streamTry";
 import { passes } from "@/marks/passing";
 import type { Mark } from "@/marks/TickStrip.vue";
-import { type Column, exchangesOf, goOn, keepEarlier, newColumn, rewind, type Setup, setupOf, turnsOf } from "./columns";
+import { type Column, exchangesOf, goOn, keepEarlier, newColumn, nothingYet, rewind, type Setup, setupOf, turnsOf } from "./columns";
 import { asText, copied, isRecord, valueOf } from "@/parts/values";
 
 interface Remembered {
@@ -131,7 +131,7 @@ export function useTryOut(name: string, given: Given) {
     for (const each of columns.value) {
       each.stop?.abort();
       Object.assign(each, { past: [], said: null, answer: null, asked: null, before: [], error: "", stopped: false, marks: [], ended: "" });
-      each.coming = { content: "", reasoning: "", tools: [] };
+      each.coming = nothingYet();
     }
   }
 
@@ -168,7 +168,7 @@ export function useTryOut(name: string, given: Given) {
     if (!each || each.busy) return;
     keepEarlier(each, sent.value, given.edits());
     Object.assign(each, { busy: true, error: "", answer: null, stopped: false });
-    each.coming = { content: "", reasoning: "", tools: [] };
+    each.coming = nothingYet();
     each.asked = { ...copied({ ...setupOf(each), inputs: sent.value }), edits: given.edits() };
     each.stop = new AbortController();
     try {
@@ -176,7 +176,8 @@ export function useTryOut(name: string, given: Given) {
       const body = bodyFor(each, seed);
       if (!body) throw new Error("There is no draft to ask with.");
       const answer = await streamTry(name, body, each.stop.signal, (piece) => {
-        if (piece.kind === "tool") each.coming.tools.push(piece.use);
+        if (piece.kind === "allow") each.coming.allow = piece.call;
+        else if (piece.kind === "tool") Object.assign(each.coming, { allow: null, tools: [...each.coming.tools, piece.use] });
         else each.coming[piece.kind] += piece.text;
       });
       each.answer = answer;
