@@ -22,6 +22,7 @@ from epistem.store.migrate import migrate as migrate_schema
 
 if TYPE_CHECKING:
     from epistem.cli.folder import Step
+    from epistem.up.supervisor import Supervisor
 
 HOME = click.option(
     "--home",
@@ -151,13 +152,20 @@ def migrate(database: str | None, home: Path) -> None:
 @click.option(
     "--models", type=click.Path(exists=True, file_okay=False), help="A folder of more model files."
 )
-def stand_in(port: int, pace: float, key: str | None, models: str | None) -> None:
+@click.option(
+    "--bookings",
+    type=click.IntRange(1, 65535),
+    help="A port for the simulated service of bookings.",
+)
+def stand_in(
+    port: int, pace: float, key: str | None, models: str | None, bookings: int | None
+) -> None:
     """Serve the simulated models on loopback, in two wire formats."""
     if models:
         os.environ["EPISTEM_STAND_IN_MODELS"] = models
     from epistem.standin.server import serve
 
-    serve(port, pace=pace, key=key)
+    serve(port, pace=pace, key=key, bookings=bookings)
 
 
 @main.command()
@@ -198,7 +206,7 @@ def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
         supervisor.start(reset=reset)
         try:
             if demo:
-                _load(supervisor.database_address, console)
+                _load(supervisor, console)
             console.print(f"\n  Epistem is at [bold]{supervisor.address}[/]\n  Ctrl-C ends it.\n")
             supervisor.watch()
         finally:
@@ -209,13 +217,13 @@ def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
         console.print("  Ended. Everything is kept.")
 
 
-def _load(address: Address, console: Console) -> None:
+def _load(supervisor: Supervisor, console: Console) -> None:
     from epistem.cli.progress import follow
     from epistem.demo.load import load_demo, make_vectors, test_judges
 
-    database = Database(address, connections=2)
+    database = Database(supervisor.database_address, connections=2)
     try:
-        started = load_demo(database)
+        started = load_demo(database, supervisor.bookings_address)
         for trial_id in started:
             follow(database, trial_id, console, what="Running the demo's trial")
         if started:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import sqlite3
+from contextlib import closing
 from importlib import resources
 from typing import Any
 
@@ -14,24 +16,38 @@ from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.knowledge.cutting import Cut
 from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.tool import Tool
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
 from epistem.store.knowledge import collections, questions
+from epistem.store.tools import kept, sources
 from epistem.work import trials as work
 from epistem.work.drafts import keep
 from epistem.work.knowledge import bringing, embedding, keeping
+from epistem.work.pinned import filled_in
 from epistem.work.probation import put_to_the_test
+from epistem.work.tools import keeping as tools
 
-PROMPTS = ("triage-message", "desk-reply", "lost-item", "fare-record", "handbook-answer")
+PROMPTS = (
+    "triage-message",
+    "desk-reply",
+    "lost-item",
+    "fare-record",
+    "handbook-answer",
+    "crossing-help",
+)
+TIMETABLE = "timetable"
 HANDBOOK = "desk-handbook"
 EMBEDS_WITH = "gannet-l"
 
 
-def load_demo(database: Database) -> list[int]:
-    """Add what is not there yet; the ids of trials that were started and now run."""
+def load_demo(database: Database, bookings: str) -> list[int]:
+    """Add what is not there yet; the ids of trials that were started and now run. `bookings` is the address of the
+    simulated service of bookings."""
     started = []
     _load_handbook(database)
+    _load_tools(database, bookings)
     for name in PROMPTS:
         with database.transaction() as tx:
             try:
@@ -71,6 +87,32 @@ def _load_handbook(database: Database) -> None:
             questions.keep(tx, collection, told["question"], told["wanted"])
 
 
+def _load_tools(database: Database, bookings: str) -> None:
+    """The desk's tools, what they read, and where they may go. A tool whose address is another one today gets a
+    new version."""
+    told = yaml.safe_load(_read("tools.yaml").replace("BOOKINGS", bookings))
+    with database.transaction() as tx:
+        tools.allow(tx, bookings, inside=True)
+        if all(each.name != TIMETABLE for each in sources.all_of(tx)):
+            about = "Sailings and piers of Skerry Line"
+            tools.attach(tx, TIMETABLE, about, "timetable.sqlite", timetable())
+        there = {each.name for each in kept.lines(tx)}
+        for name, content in told.items():
+            tool = Tool.from_json(content, at=name)
+            if name in there:
+                tools.save(tx, name, tool, "The service has another address")
+            else:
+                tools.create(tx, name, tool)
+
+
+def timetable() -> bytes:
+    """The timetable as an SQLite file."""
+    with closing(sqlite3.connect(":memory:")) as made:
+        made.executescript(_read("timetable.sql"))
+        made.execute("VACUUM")
+        return made.serialize()
+
+
 def make_vectors(database: Database) -> None:
     """Of the handbook's passages, by a model of the stand-in."""
     told = embedding.progress(database, HANDBOOK)
@@ -83,6 +125,7 @@ def _load_prompt(tx: Transaction, name: str) -> int:
     contents = [
         Prompt.from_json(v["content"], at=f"versions.{i}") for i, v in enumerate(told["versions"])
     ]
+    contents = [filled_in(tx, content) for content in contents]
     subject = subjects.create(tx, told["name"], told["about"], contents[0])
     checks = [CheckUse.from_json(use) for use in told["checks"]]
     subjects.set_checks(tx, subject, checks, subject.checks_revision)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import struct
 from base64 import b64encode
+from collections.abc import AsyncIterator
+from functools import partial
 from typing import Any
 
 from aiohttp import web
@@ -12,6 +14,7 @@ from aiohttp import web
 from epistem.core.wire import tokens
 from epistem.standin import chat, messages
 from epistem.standin.asking import SERVICE, Service, body_of
+from epistem.standin.bookings import make_bookings
 from epistem.standin.checking import Refused, checked_texts, known_model
 from epistem.standin.embedding import PLACES, embed
 from epistem.standin.profiles import Profile, profiles
@@ -90,10 +93,28 @@ async def _embeddings(request: web.Request) -> web.Response:
     return web.json_response({"object": "list", "model": model.name, "data": data, "usage": usage})
 
 
-def serve(port: int, *, pace: float = 1.0, key: str | None = None, host: str = "127.0.0.1") -> None:
-    """Run until stopped."""
+def serve(
+    port: int,
+    *,
+    pace: float = 1.0,
+    key: str | None = None,
+    host: str = "127.0.0.1",
+    bookings: int | None = None,
+) -> None:
+    """Run until stopped; with a port for `bookings` that service, too."""
     import uvloop
 
     asyncio.set_event_loop_policy(uvloop.EventLoopPolicy())
     app = make_app(pace=pace, key=key)
+    if bookings is not None:
+        app.cleanup_ctx.append(partial(_beside, host, bookings))
     web.run_app(app, host=host, port=port, print=lambda *_: None, access_log=None)
+
+
+async def _beside(host: str, port: int, _: web.Application) -> AsyncIterator[None]:
+    """The other service, while this one runs."""
+    runner = web.AppRunner(make_bookings(), access_log=None)
+    await runner.setup()
+    await web.TCPSite(runner, host, port).start()
+    yield
+    await runner.cleanup()

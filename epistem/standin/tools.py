@@ -23,6 +23,8 @@ from epistem.standin.words import kinship, likeness, stems
 
 QUIET = 0.16
 MOST_CALLS = 4
+_WHOLE = ("question", "search", "search_words")
+"""Parameters that take all that was said."""
 
 
 class Call(NamedTuple):
@@ -86,6 +88,8 @@ def _calls_of(job: Job, tool: Mapping[str, Any], *, must: bool) -> list[Call]:
         values = (
             extract.every(name, job.text, rule) or extract.every(name, job.request.told, rule)[-1:]
         )
+        if name in _WHOLE and rule.get("type", "string") == "string":
+            values = [job.text.strip()[:400]] if job.text.strip() else []
         if not values and name in required:
             if not must and not job.mind.slips(f"argument {name}", times=3):
                 return []
@@ -120,7 +124,11 @@ def missing_argument(job: Job) -> str:
     if best is None or _score(job, best) < QUIET or job.request.results:
         return ""
     rules, required = _parameters(best)
-    open_ones = [n for n in required if not extract.every(n, job.request.told, rules.get(n) or {})]
+    open_ones = [
+        n
+        for n in required
+        if n not in _WHOLE and not extract.every(n, job.request.told, rules.get(n) or {})
+    ]
     return open_ones[0].replace("_", " ") if open_ones else ""
 
 

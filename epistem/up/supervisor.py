@@ -52,11 +52,16 @@ class Supervisor:
         self._restarts: dict[str, deque[float]] = {}
         self._stopping = False
         self._listener: socket.socket | None = None
-        self.web_port = 0
+        self.web_port = self.bookings_port = 0
 
     @property
     def address(self) -> str:
         return f"http://127.0.0.1:{self.web_port}"
+
+    @property
+    def bookings_address(self) -> str:
+        """Of the simulated service of bookings."""
+        return f"http://127.0.0.1:{self.bookings_port}"
 
     @property
     def database_address(self) -> Address:
@@ -78,7 +83,7 @@ class Supervisor:
             if reset:
                 self._say("Starting afresh: the old data is removed")
                 shutil.rmtree(self.home / "mariadb", ignore_errors=True)
-            stand_in_port = free_port()
+            stand_in_port, self.bookings_port = free_port(), self._kept_port("bookings")
             self._run("stand-in", lambda: self._stand_in(stand_in_port))
             self._say("Starting the database")
             self._database.start()
@@ -188,7 +193,20 @@ class Supervisor:
             )
 
     def _stand_in(self, port: int) -> Child:
-        return self._epistem("stand-in", "stand-in", f"--port={port}", f"--pace={self._pace}")
+        told = (f"--port={port}", f"--pace={self._pace}", f"--bookings={self.bookings_port}")
+        return self._epistem("stand-in", "stand-in", *told)
+
+    def _kept_port(self, name: str) -> int:
+        """The same each time if it is free: addresses with it are kept in tools."""
+        file = self.home / f"{name}.port"
+        try:
+            port = int(file.read_text())
+            with socket.socket() as tried:
+                tried.bind(("127.0.0.1", port))
+        except (OSError, ValueError, OverflowError):
+            port = free_port()
+            file.write_text(str(port))
+        return port
 
     def _runner(self) -> Child:
         return self._epistem("runner", "runner")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any, Literal
 
 from flask import Response
@@ -24,6 +25,8 @@ from epistem.web.replies import (
     transaction,
 )
 from epistem.web.trial_shapes import ByLook, TrialPath
+from epistem.web.try_shapes import ToolUse
+from epistem.work.calls import TOOL, tool_result
 from epistem.work.talks import talks_of
 
 bp = blueprint("readings")
@@ -35,6 +38,8 @@ MOST_SHOWN = 20_000
 """Characters of the passages that were looked up for one input."""
 MOST_TURN = 4_000
 """Characters of an earlier turn that are shown."""
+MOST_USES, MOST_TOLD = 40, 1_500
+"""Calls of tools that are shown with a reading, and characters of each."""
 
 
 class Ticks(Shape):
@@ -118,6 +123,7 @@ class ReadingLine(Shape):
     )
     ended: str = Field(description="How the talk ended; empty for what is none.")
     found: list[FoundShape] = Field(description="What was looked up for its requests, by turn.")
+    tool_uses: list[ToolUse] = Field(description="The tools that it called, in order.")
 
 
 class ReadingShape(Shape):
@@ -262,15 +268,30 @@ def _line(case: trial_cases.TrialCase) -> dict[str, Any]:
 
 
 def _reading(trial: trials.Trial, reading: readings.Reading, talk: Answer | None) -> ReadingLine:
-    names = set(ReadingLine.model_fields) - {"findings", "calls", "talk", "ended", "found"}
+    names = set(ReadingLine.model_fields) - {
+        "findings",
+        "calls",
+        "talk",
+        "ended",
+        "found",
+        "tool_uses",
+    }
     return ReadingLine(
         **{name: getattr(reading, name) for name in names},
         findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
-        calls=len(reading.calls),
+        calls=sum(call.purpose != TOOL for call in reading.calls),
         talk=[TurnShape(role=t.role, text=t.text[:MOST_TURN]) for t in talk.before] if talk else [],
         ended=talk.ended if talk else "",
         found=[found_shape(each.found, each.turn, MOST_SHOWN) for each in reading.found],
+        tool_uses=[_tool_use(call) for call in reading.calls if call.purpose == TOOL][:MOST_USES],
     )
+
+
+def _tool_use(call: Call) -> ToolUse:
+    asked, came = json.loads(call.request), tool_result(call.reply or b"{}")
+    told = (str(asked["tool"]), str(asked["arguments"]), came.answer)
+    name, arguments, answer = (each[:MOST_TOLD] for each in told)
+    return ToolUse(name=name, arguments=arguments, answer=answer, fault=came.fault)
 
 
 def _call(call: Call) -> CallShape:

@@ -109,7 +109,10 @@ class NewTool(Document):
 
 
 class NewToolVersion(Document):
+    """`after` is the version that it was made of: nothing is saved over another one that came since."""
+
     content: Tool
+    after: int | None = Field(None, ge=1)
     note: str = Field("", max_length=500)
 
 
@@ -242,12 +245,12 @@ def get_tool_version(path: KeptToolVersionPath) -> Response:
 
 
 @bp.post(
-    "/tools/<tool>/versions", responses={200: KeptToolPage, 201: KeptToolPage},
+    "/tools/<tool>/versions", responses={200: KeptToolPage, 201: KeptToolPage, 412: Problem},
     operation_id="saveTool", summary="Save a new version; prompts stay with the one they have",
 )  # fmt: skip
 def save_tool(path: KeptToolPath, body: NewToolVersion) -> Response:
     with transaction() as tx:
-        _, new = keeping.save(tx, path.tool, body.content, body.note.strip())
+        _, new = keeping.save(tx, path.tool, body.content, body.note.strip(), after=body.after)
         return reply(_page(tx, path.tool), 201 if new else 200)
 
 

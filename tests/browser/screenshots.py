@@ -103,9 +103,10 @@ def reply(page: Page) -> None:
     page.find("shape-form")
 
 
-def history(page: Page) -> None:
-    page.click("history")
-    page.find("bring-try")
+def tools(page: Page) -> None:
+    page.fill("arg-number", "4821")
+    page.click("call")
+    page.find("came")
 
 
 def verdict(page: Page) -> None:
@@ -146,7 +147,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("draft", f"{PROMPT}/draft", draft),
     ("request", f"{PROMPT}/draft", request),
     ("reply", f"{PROMPT}/draft", reply),
-    ("history", f"{PROMPT}/draft", history),
+    ("tools", "/tools/booking", tools),
     ("versions", f"{PROMPT}/draft", versions),
     ("talk", "/", talk),
     ("cases", f"{PROMPT}/cases/6", case),

@@ -29,6 +29,10 @@ SCREENS = {
     "/models": "model-row",
     "/knowledge/desk-handbook/fare-rules?at=fare-rules%234": "passage",
     "/subjects/handbook-answer/verdict?case=1": "found",
+    "/tools/booking": "by-hand",
+    "/tools?show=source&name=timetable": "tables",
+    "/tools?show=addresses": "addresses",
+    "/subjects/crossing-help/verdict?case=1": "tool-use",
 }
 OPENED = [
     "open-inputs", "open-examples", "open-reply", "open-tools", "open-settings", "versions",

@@ -196,8 +196,19 @@ def told_by(text: str) -> list[str]:
     except (ValueError, RecursionError):
         said = (s if s.endswith((".", "!", "?")) else f"{s}." for s in sentences(text)[:4])
         return list(said) or ["The tool gave no answer."]
+    if isinstance(value, Mapping) and isinstance(value.get("rows"), list):
+        return _rows(value)
+    if isinstance(value, Mapping) and isinstance(value.get("passages"), list):
+        value = [str(each.get("text", "")) for each in value["passages"][:2]] or value.get("note")
     rows = value if isinstance(value, list) else [value]
     return [_row(row) for row in rows[:5]] or ["There is nothing to show for it."]
+
+
+def _rows(value: Mapping[str, Any]) -> list[str]:
+    """Those of a table, as columns and rows; what is said of them where there are none."""
+    columns = value.get("columns") or []
+    told = [_row(dict(zip(columns, row, strict=False))) for row in value["rows"][:5]]
+    return told or [str(value.get("note") or "There is nothing to show for it.")]
 
 
 def _row(row: Any) -> str:
@@ -205,7 +216,9 @@ def _row(row: Any) -> str:
         said = ", ".join(
             f"{str(k).replace('_', ' ')} {_plain(v)}" for k, v in list(row.items())[:6]
         )
-        return f"{said}."
+        return f"{said.rstrip('.')}."
+    if isinstance(row, str) and len(row.split()) > 3:
+        return row if row.endswith((".", "!", "?")) else f"{row}."
     return f"It is {_plain(row)}."
 
 

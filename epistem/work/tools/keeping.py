@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 
 from epistem.core.engine.needs import UseTool
-from epistem.core.errors import Conflict, InvalidInput
+from epistem.core.errors import Conflict, InvalidInput, Stale
 from epistem.core.prompts.content import Message, Part, Prompt
 from epistem.core.prompts.fragments import REFERENCE
 from epistem.core.prompts.problems import problems_of
@@ -36,11 +36,16 @@ def create(tx: Transaction, name: str, content: Tool) -> None:
     kept.insert(tx, name, _sound(content))
 
 
-def save(tx: Transaction, name: str, content: Tool, note: str) -> tuple[int, bool]:
-    """The number of the version that is so, and whether it is new: only a changed one is."""
+def save(
+    tx: Transaction, name: str, content: Tool, note: str, *, after: int | None = None
+) -> tuple[int, bool]:
+    """The number of the version that is so, and whether it is new: only a changed one is. Raises Stale where
+    another came `after` the one that it was made of."""
     newest, content = kept.newest(tx, name), _sound(content)
     if newest.content == content:
         return newest.number, False
+    if after is not None and after != newest.number:
+        raise Stale(f"The tool {name}")
     return kept.add(tx, newest, content, note), True
 
 

@@ -30,7 +30,7 @@ const came = ref<CallOut | null>(null);
 const calls = useCallsByHand(computed(() => props.kept ?? null));
 const before = computed(() => calls.data.value?.calls ?? []);
 const first = useTemplateRef<HTMLElement>("form");
-watch(() => [props.kept, props.tool.does?.kind], () => {
+watch([() => props.kept, () => props.tool.does?.kind], () => {
   came.value = null;
   wrong.value = "";
   given.value = {};

@@ -15,7 +15,16 @@ import { copied } from "@/parts/values";
 import { goesOut } from "./kinds";
 import WorkFields from "./WorkFields.vue";
 
-const props = defineProps<{ page: KeptToolPage }>();
+const props = defineProps<{
+  page: KeptToolPage;
+  /** The version that is typed in. */
+  after: number;
+}>();
+const emit = defineEmits<{
+  saved: [number: number, content: Tool];
+  /** What is typed is to come after that version. */
+  goOn: [number: number];
+}>();
 /** As it is typed: what is called by hand, too. */
 const typed = defineModel<Tool>({ required: true });
 const changes = useToolChanges();
@@ -32,8 +41,8 @@ async function save(): Promise<void> {
   busy.value = true;
   wrong.value = "";
   try {
-    const saved = await changes.save(props.page.name, { content: { ...typed.value, kept: "" }, note: "" });
-    typed.value = copied(saved.content);
+    const saved = await changes.save(props.page.name, { content: { ...typed.value, kept: "" }, note: "", after: props.after });
+    emit("saved", saved.versions[0]!.number, saved.content);
     say(`Version ${saved.versions[0]!.number} of ${saved.name} is saved. Prompts stay with the one they have until they take it.`);
   } catch (error) {
     wrong.value = messageOf(error);
@@ -60,6 +69,11 @@ useKeys([{ keys: { "ctrl+s": () => void save() }, shown: ["Ctrl S"], label: "sav
     <button type="button" class="button button-main" :disabled="!changed || busy" data-test="save-tool" @click="save">{{ busy ? "Saving…" : `Save as v${newest.number + 1}` }}</button>
   </header>
   <div class="flex min-h-0 flex-1 flex-col gap-3 overflow-auto p-gut" tabindex="0" role="group" aria-label="The tool">
+    <p v-if="after < newest.number" class="text-straw" role="status" data-test="newer-there">
+      Version {{ newest.number }} was saved meanwhile. What you typed is still here.
+      <button type="button" class="link" @click="emit('saved', newest.number, page.content)">Take that version</button> or
+      <button type="button" class="link" @click="emit('goOn', newest.number)">put yours after it</button>.
+    </p>
     <p v-if="wrong" class="text-rust" role="alert" data-test="tool-problem">{{ wrong }}</p>
     <section class="flex flex-col gap-2">
       <h2 class="caption">What the model sees</h2>

@@ -37,11 +37,24 @@ const chosen = computed(() => {
 const tool = useTool(chosen);
 const page = computed(() => (chosen.value && tool.data.value?.name === chosen.value ? tool.data.value : null));
 const typed = ref<Tool | null>(null);
+/** The version that is typed in, as it was. */
+const basis = ref({ name: "", number: 0, content: "" });
 watch(
-  () => [page.value?.name, page.value?.versions[0]?.number],
-  () => (typed.value = page.value ? copied(page.value.content) : null),
+  [() => page.value?.name, () => page.value?.versions[0]?.number],
+  () => {
+    const now = page.value;
+    const edited = typed.value !== null && now?.name === basis.value.name && JSON.stringify(typed.value) !== basis.value.content;
+    if (edited) return; // what is typed stays, when a version of somebody else's comes in
+    typed.value = now ? copied(now.content) : null;
+    basis.value = { name: now?.name ?? "", number: now?.versions[0]?.number ?? 0, content: JSON.stringify(now?.content ?? null) };
+  },
   { immediate: true },
 );
+/** After a save: it is the newest, whatever else came. */
+function saved(number: number, content: Tool): void {
+  typed.value = copied(content);
+  basis.value = { name: basis.value.name, number, content: JSON.stringify(content) };
+}
 const KIND_WORDS: Record<string, string> = { fixed: "fixed answers", http: "an address", sql: "SQL", clock: "the time", arithmetic: "sums", look_up: "look-ups", code: "code" };
 
 const open = (name: string) => void router.replace({ name: "tools", params: { tool: name } });
@@ -119,7 +132,7 @@ useKeys([
         </button>
       </div>
     </section>
-    <section class="panel flex min-h-0 min-w-0 flex-col" aria-label="What is open">
+    <section class="panel flex min-h-0 min-w-0 flex-col" :class="show || !tools.length ? 'col-span-2' : ''" aria-label="What is open">
       <NewToolForm v-if="show === 'new' || (!show && !toolbox.isPending.value && !tools.length)" :first="!tools.length" @made="open" @cancel="router.replace({ name: 'tools', params: {} })" />
       <SourceForm v-else-if="show === 'new-source'" :key="asked('name')" :name="asked('name')" @made="(name) => turnTo('source', { name })" @cancel="router.replace({ name: 'tools', params: {} })" />
       <SourceReading v-else-if="show === 'source'" :name="asked('name')" @change="turnTo('new-source', { name: asked('name') })" @remove="removeSource(asked('name'))" />
@@ -128,13 +141,12 @@ useKeys([
         <p class="text-rust" role="alert">{{ messageOf(faultOf(tool)) }}</p>
         <RouterLink :to="{ name: 'tools', params: {} }" class="link">Show what there is</RouterLink>
       </div>
-      <ToolSheet v-else-if="page && typed" :key="page.name" v-model="typed" :page="page" />
+      <ToolSheet v-else-if="page && typed" :key="page.name" v-model="typed" :page="page" :after="basis.number" @saved="saved" @go-on="(number) => (basis.number = number)" />
     </section>
-    <section class="panel flex min-h-0 min-w-0 flex-col" aria-label="Call it by hand">
+    <section v-if="!show && tools.length" class="panel flex min-h-0 min-w-0 flex-col" aria-label="Call it by hand">
       <header class="border-b border-rule px-gut py-head"><b class="font-semibold">Call it by hand</b></header>
       <div class="min-h-0 flex-1 overflow-auto p-gut" tabindex="0" role="group" aria-label="A call by hand">
         <CallByHand v-if="page && typed" ref="bench" :key="page.name" :tool="typed" :kept="page.name" />
-        <p v-else class="text-ink-2">Choose a tool, and see what a model is told when it calls it.</p>
       </div>
     </section>
   </main>

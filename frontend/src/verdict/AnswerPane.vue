@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 
 import AnswerText from "@/answer/AnswerText.vue";
+import ToolUses from "@/answer/ToolUses.vue";
 import FoundPassages from "@/answer/FoundPassages.vue";
 import { jsonIn } from "@/answer/jsonIn";
 import type { ArmShape, ReadingLine } from "@/api/schema";
@@ -58,6 +59,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
         </p>
       </template>
       <template v-else>
+        <ToolUses v-if="reading.tool_uses.length" :uses="reading.tool_uses" />
         <AnswerText
           :text="reading.answer ?? ''"
           :findings="reading.findings"

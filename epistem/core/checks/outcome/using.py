@@ -184,7 +184,7 @@ class ToolsUsed(Check):
             told.append(f"calls {', then '.join(options.called)}")
         if options.never:
             told.append(f"never calls {listed(options.never)}")
-        return "; ".join(told)[:120] or "uses tools as it likes"
+        return "; ".join(told)[:120] or "calls the tools that its case wants"
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
         names = [tool.name for tool in answer.tools]

@@ -13,8 +13,8 @@ import FoundPassages from "@/answer/FoundPassages.vue";
 import ColumnHead from "./ColumnHead.vue";
 import { type Column, nameOf } from "./columns";
 import PastExchange from "./PastExchange.vue";
+import ToolUses from "@/answer/ToolUses.vue";
 import AllowCall from "./AllowCall.vue";
-import ToolUses from "./ToolUses.vue";
 
 defineProps<{ models: ModelLine[]; versions: number[]; prompt: Prompt; only: boolean; full: boolean; since: string[]; busy: boolean }>();
 const column = defineModel<Column>({ required: true });

@@ -38,7 +38,7 @@ function argumentsText(given: Record<string, unknown> | undefined): string {
 
 <template>
   <div class="flex flex-col gap-1">
-    <span class="caption">What it answers in a try</span>
+    <span class="caption">{{ tool.does ? "What it answers in a trial that calls nothing, where the case does not say" : "What it answers" }}</span>
     <div v-for="(row, at) in rows" :key="at" class="flex items-center gap-2">
       <span class="caption w-13 shrink-0">called with</span>
       <TypedField class="field h-7 min-w-0 flex-1 font-mono text-sm" :model-value="argumentsText(row.arguments)" placeholder="pier = Hollin" aria-label="Arguments" @update:model-value="putRow(at, { arguments: argumentsFrom($event) })" />
