@@ -28,7 +28,7 @@ TABLES = (
     "input_renames", "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
     "arms", "trial_cases", "trials", "cases", "drafts",
     "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
-    "models", "fragment_versions", "fragments", "found", "passages", "document_versions", "documents",
+    "models", "fragment_versions", "fragments", "found", "passage_words", "passages", "document_versions", "documents",
     "collection_versions", "brought_documents", "look_up_cases", "collections", "vectors",
     "tool_versions", "tools", "sources", "source_pieces", "tool_addresses", "tool_answers", "tool_permissions",
 )  # fmt: skip

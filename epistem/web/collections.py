@@ -12,6 +12,7 @@ from epistem.core.knowledge.cutting import MOST_CHARACTERS, Cut
 from epistem.core.shapes import Document, Tag
 from epistem.store.database import Transaction
 from epistem.store.knowledge import collections, documents
+from epistem.store.knowledge.collections import SearchedBy
 from epistem.store.knowledge.documents import DocumentVersion, Passage
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
@@ -35,6 +36,7 @@ class CollectionLine(Shape):
     documents: int
     passages: int
     embeds_with: str | None
+    searched_by: SearchedBy
     changed_at: Moment
     changed_by: str
     used_by: list[str]
@@ -128,6 +130,10 @@ class NewCollection(Document):
 class DescribedCollection(Document):
     note: str = Field("", max_length=2_000)
     embeds_with: str | None = Field(None, max_length=80)
+    searched_by: SearchedBy = Field(
+        "memory",
+        description="Where its words are looked up: `database` for one that has outgrown the memory.",
+    )
 
 
 class CollectionAway(Document):
@@ -200,7 +206,7 @@ def get_collection(path: CollectionPath, query: CollectionQuery) -> Response:
 )  # fmt: skip
 def describe_collection(path: CollectionPath, body: DescribedCollection) -> Response:
     with transaction() as tx:
-        found = keeping.describe(tx, path.collection, body.note, body.embeds_with)
+        found = keeping.describe(tx, path.collection, body.note, body.embeds_with, body.searched_by)
         page = page_of(tx, found)
     return reply(page)
 

@@ -193,6 +193,30 @@ class TestChanging:
         ):  # fmt: skip
             assert bool(found(api, "dogs", **narrowed)["passages"]) is some
 
+    def test_the_database_s_own_index_finds_the_same_and_follows_what_is_changed(self, api, rules):
+        def both(question, **looking):
+            told = []
+            for way in ("memory", "database"):
+                assert api.put(AT, {"searched_by": way}).get_json()["searched_by"] == way
+                hits = found(api, question, **looking)["passages"]
+                told.append([each["reference"] for each in hits])
+            assert set(told[0]) == set(told[1])
+            return told[1]
+
+        assert both("Is my dog free?")[0].startswith("rules#")
+        assert len(both("When does the last boat leave Sandray?")) == 1
+        assert both("zeppelin") == both("' OR 1 = 1 -- \" +*~") == []
+        told = {"title": "Rules of today", "tags": ["Boats"], "dated": "2026-11-02"}
+        api.put(f"{AT}/documents/rules", told)
+        assert both("dogs", tags=["cars"]) == []
+        assert both("dogs", since="2026-11-01")
+        bring(api, "# Cats\n\nCats stay at home, says Ö.\n", "cats.md")
+        keep(api)
+        assert both("cats") == ["cats#1"]
+        assert both("Ö") == ["cats#1"]
+        assert both("cats", version=1) == []
+        assert_problem(api.put(AT, {"searched_by": "air"}), 422, "searched_by", "memory")
+
     def test_it_is_cut_anew_and_taken_out(self, api, rules):
         anew = api.put(f"{AT}/documents/rules/cut", {"by": "headings", "level": 1})
         assert (

@@ -6,7 +6,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import pymysql
 
@@ -14,7 +14,7 @@ from epistem.core.errors import Conflict, NotFound
 from epistem.store.database import Transaction, is_duplicate
 
 _COLUMNS = (
-    "c.id, c.name, c.note, c.version, c.embeds_with, c.deleted_at, "
+    "c.id, c.name, c.note, c.version, c.embeds_with, c.searched_by, c.deleted_at, "
     "COALESCE(v.documents, 0), COALESCE(v.passages, 0), COALESCE(v.made_at, c.created_at), "
     "COALESCE(v.made_by, c.created_by)"
 )
@@ -22,6 +22,9 @@ _FROM = (
     "FROM collections c LEFT JOIN collection_versions v "
     "ON v.collection_id = c.id AND v.number = c.version"
 )
+
+
+SearchedBy = Literal["memory", "database"]
 
 
 @dataclass(frozen=True)
@@ -33,6 +36,7 @@ class Collection:
     note: str
     version: int
     embeds_with: str | None
+    searched_by: SearchedBy
     deleted_at: datetime | None
     documents: int
     passages: int
@@ -68,7 +72,7 @@ def create(tx: Transaction, name: str, note: str = "") -> Collection:
 def get(tx: Transaction, name: str, *, lock: bool = False, away: bool = False) -> Collection:
     """Raises NotFound, also for one that was put away, unless `away`."""
     row = name.isascii() and tx.first(f"SELECT {_COLUMNS} {_FROM} WHERE c.name = %s", [name])
-    if not row or (row[5] is not None and not away):
+    if not row or (row[6] is not None and not away):
         raise NotFound(f"There is no collection called “{name[:70]}”.", field="collection")
     if lock:
         tx.run("SELECT id FROM collections WHERE id = %s FOR UPDATE", [row[0]])
@@ -90,10 +94,16 @@ def all_of(tx: Transaction) -> list[Collection]:
     return [Collection(*row) for row in rows]
 
 
-def describe(tx: Transaction, collection: Collection, note: str, embeds_with: str | None) -> None:
+def describe(
+    tx: Transaction,
+    collection: Collection,
+    note: str,
+    embeds_with: str | None,
+    searched_by: SearchedBy | None = None,
+) -> None:
     tx.run(
-        "UPDATE collections SET note = %s, embeds_with = %s WHERE id = %s",
-        (note, embeds_with, collection.id),
+        "UPDATE collections SET note = %s, embeds_with = %s, searched_by = %s WHERE id = %s",
+        (note, embeds_with, searched_by or collection.searched_by, collection.id),
     )
 
 

@@ -19,6 +19,7 @@ from epistem.store.database import Database, Transaction
 from epistem.store.knowledge import documents, vectors
 from epistem.store.knowledge.collections import Collection
 from epistem.store.knowledge.documents import DocumentVersion
+from epistem.work.knowledge.word_indexes import InDatabase, InMemory, WordIndex, put_into_database
 
 MOST_HELD = 6
 
@@ -29,14 +30,14 @@ class Searchable:
 
     collection: int
     version: int
-    index: Index
+    words: WordIndex
     documents: list[DocumentVersion]
     firsts: NDArray[np.int64]
     """Where the passages of each document begin; one more than there are documents."""
     matrices: dict[str, NDArray[np.float32]] = field(default_factory=dict)
 
     def __len__(self) -> int:
-        return self.index.size
+        return int(self.firsts[-1])
 
     def place(self, at: int) -> tuple[int, int]:
         document = int(np.searchsorted(self.firsts, at, side="right")) - 1
@@ -66,7 +67,7 @@ class Searchable:
         return np.repeat(told, np.diff(self.firsts))
 
 
-_held: OrderedDict[tuple[Any, int, int], Searchable] = OrderedDict()
+_held: OrderedDict[tuple[Any, int, int, bool], Searchable] = OrderedDict()
 _lock = Lock()
 
 
@@ -74,16 +75,22 @@ def searchable(
     database: Database, tx: Transaction, collection: Collection, version: int
 ) -> Searchable:
     """Of that version; the last few that were asked for are held."""
-    key = (database.address, collection.id, version)
+    by_database = collection.searched_by == "database"
+    key = (database.address, collection.id, version, by_database)
     with _lock:
         if key in _held:
             _held.move_to_end(key)
             return _held[key]
     there = documents.in_version(tx, collection, version)
-    index = Index(documents.segments_of(tx, there))
     firsts = np.zeros(len(there) + 1, np.int64)
     firsts[1:] = np.cumsum([each.passages for each in there])
-    built = Searchable(collection.id, version, index, there, firsts)
+    words: WordIndex
+    if by_database:
+        put_into_database(database, tx, there)
+        words = InDatabase(there, firsts.tolist())
+    else:
+        words = InMemory(Index(documents.segments_of(tx, there)))
+    built = Searchable(collection.id, version, words, there, firsts)
     with _lock:
         _held[key] = built
         while len(_held) > MOST_HELD:

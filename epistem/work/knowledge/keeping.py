@@ -9,7 +9,7 @@ from epistem.core.shapes import count, listed
 from epistem.store import models
 from epistem.store.database import Transaction
 from epistem.store.knowledge import collections
-from epistem.store.knowledge.collections import Collection
+from epistem.store.knowledge.collections import Collection, SearchedBy
 from epistem.work.knowledge.embedding import able
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,62}\Z")
@@ -27,12 +27,18 @@ def create(tx: Transaction, name: str, note: str) -> Collection:
     return collections.create(tx, name, note.strip())
 
 
-def describe(tx: Transaction, name: str, note: str, embeds_with: str | None) -> Collection:
+def describe(
+    tx: Transaction,
+    name: str,
+    note: str,
+    embeds_with: str | None,
+    searched_by: SearchedBy | None = None,
+) -> Collection:
     """Raises InvalidInput for a model that makes no vectors."""
     collection = collections.get(tx, name, lock=True)
     if embeds_with:
         able(models.all_of(tx), embeds_with)
-    collections.describe(tx, collection, note.strip(), embeds_with or None)
+    collections.describe(tx, collection, note.strip(), embeds_with or None, searched_by)
     return collections.get(tx, name)
 
 

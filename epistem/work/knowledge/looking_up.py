@@ -68,7 +68,7 @@ def ranked(
     words: list[Hit] = []
     meaning: list[Hit] = []
     if looking.method in ("words", "both"):
-        words = best(there.index.scores(question), pool, allowed)
+        words = there.words.best(database, question, pool, allowed)
     if looking.method in ("meaning", "both"):
         with database.transaction() as tx:
             model = able(models.all_of(tx), collection.embeds_with)

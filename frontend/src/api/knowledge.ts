@@ -101,7 +101,7 @@ export function useKnowledgeChanges(name: () => string) {
   }
   return {
     create: (body: { name: string; note: string }) => after(got(api.POST("/api/v1/collections", { body }))),
-    describe: (note: string, embeds_with: string | null) => after(got(api.PUT("/api/v1/collections/{collection}", { params: { path: path() }, body: { note, embeds_with } }))),
+    describe: (note: string, embeds_with: string | null, searched_by: "memory" | "database") => after(got(api.PUT("/api/v1/collections/{collection}", { params: { path: path() }, body: { note, embeds_with, searched_by } }))),
     putAway: (away: boolean) => after(got(api.PUT("/api/v1/collections/{collection}/away", { params: { path: path() }, body: { away } }))),
     bring: (file: string, content: Blob) =>
       after(

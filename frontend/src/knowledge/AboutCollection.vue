@@ -17,6 +17,7 @@ const models = useModels();
 const able = computed(() => (models.data.value?.models ?? []).filter(({ abilities }) => abilities.includes("embeddings")));
 const note = ref(props.page.note);
 const model = ref(props.page.embeds_with ?? "");
+const searchedBy = ref(props.page.searched_by);
 const wrong = ref("");
 const vectors = useVectors(computed(() => props.page.name), () => !!props.page.embeds_with);
 const making = ref(false);
@@ -24,7 +25,7 @@ const making = ref(false);
 async function save(): Promise<void> {
   wrong.value = "";
   try {
-    await changes.describe(note.value, model.value || null);
+    await changes.describe(note.value, model.value || null, searchedBy.value);
     say("It is described.");
   } catch (error) {
     wrong.value = messageOf(error);
@@ -60,9 +61,16 @@ async function make(): Promise<void> {
           <option v-for="each in able" :key="each.name" :value="each.name">{{ each.name }}</option>
         </select>
       </label>
+      <label class="flex max-w-150 flex-col gap-1">
+        <span>Words are looked up <span class="caption">(the two score in ways of their own)</span></span>
+        <select v-model="searchedBy" class="field px-1" data-test="searched-by">
+          <option value="memory">in memory: quick, for up to some 100,000 passages</option>
+          <option value="database">by the database's full-text index: slower, for more than that</option>
+        </select>
+      </label>
       <p v-if="wrong" class="text-rust" role="alert">{{ wrong }}</p>
       <p class="flex items-center gap-4">
-        <button type="submit" class="button" :disabled="note === page.note && (model || null) === page.embeds_with" data-test="save-collection">Save</button>
+        <button type="submit" class="button" :disabled="note === page.note && (model || null) === page.embeds_with && searchedBy === page.searched_by" data-test="save-collection">Save</button>
         <template v-if="page.embeds_with && vectors.data.value">
           <span class="tabular-nums" role="status" data-test="vectors">{{ vectors.data.value.done.toLocaleString("en") }} of {{ count(vectors.data.value.total, "passage") }} have vectors</span>
           <button v-if="vectors.data.value.done < vectors.data.value.total" type="button" class="button button-main" data-test="make-vectors" @click="making ? (making = false) : make()">{{ making ? "Stop" : `Make the rest, about ${cents(vectors.data.value.cents)}` }}</button>

@@ -26,6 +26,8 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
     <label class="flex items-center gap-1.5" title="Passages before and after each one that is found"><span>beside</span><input class="field h-6.5 w-11" type="number" min="0" max="3" :value="looking.around ?? 0" @input="set({ around: Math.min(Math.max(number($event) || 0, 0), 3) })" /></label>
     <label class="flex items-center gap-1.5" title="What scores less is left out"><span>least score</span><input class="field h-6.5 w-16" type="number" min="0" step="0.1" :value="looking.least ?? 0" @input="set({ least: Math.max(number($event) || 0, 0) })" /></label>
     <label class="flex items-center gap-1.5" title="Only of documents with one of these tags, commas between"><span>tags</span><input class="field h-6.5 w-24" :value="(looking.tags ?? []).join(', ')" @change="set({ tags: listFrom(($event.target as HTMLInputElement).value) })" /></label>
+    <label class="flex items-center gap-1.5" title="Only of documents dated from that day on"><span>since</span><input class="field h-6.5 w-32" type="date" :value="looking.since ?? ''" data-test="since" @change="set({ since: ($event.target as HTMLInputElement).value || null })" /></label>
+    <label class="flex items-center gap-1.5" title="Only of documents dated up to that day"><span>until</span><input class="field h-6.5 w-32" type="date" :value="looking.until ?? ''" data-test="until" @change="set({ until: ($event.target as HTMLInputElement).value || null })" /></label>
     </template>
   </div>
 </template>
