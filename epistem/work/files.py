@@ -83,14 +83,14 @@ def put(
     """Let the file's content be the draft. Raises StaleDraft, or InvalidFile."""
     if read.name != subject.name:
         raise InvalidFile(f"The file is of “{read.name}”, not of “{subject.name}”.", line=None)
-    _check_fragments(tx, read)
+    _check_pinned(tx, read)
     draft = keep(tx, subject, read.content, revision)
     subjects.describe(tx, subject, read.about, read.tags, subject.about_revision)
     return draft
 
 
 def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outcome:
-    _check_fragments(tx, read)
+    _check_pinned(tx, read)
     content = pinned.filled_in(tx, read.content)
     try:
         subject = subjects.get(tx, read.name)
@@ -112,7 +112,8 @@ def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outc
     return "changed"
 
 
-def _check_fragments(tx: Transaction, read: PromptFile) -> None:
+def _check_pinned(tx: Transaction, read: PromptFile) -> None:
+    """Raises InvalidFile where a fragment or a tool of the file is another one here."""
     other = fragments.differing(tx, read.content)
     if other:
         raise InvalidFile(
@@ -120,4 +121,12 @@ def _check_fragments(tx: Transaction, read: PromptFile) -> None:
             "Keep the file's text as a fragment of another name, and include that.",
             line=None,
             field="fragments",
+        )
+    tools = pinned.differing_tools(tx, read.content)
+    if tools:
+        raise InvalidFile(
+            f"The tool “{tools[0]}” is another one here, and a version never changes. Keep the file's "
+            "as a tool of another name, or take out its “kept”.",
+            line=None,
+            field="tools",
         )

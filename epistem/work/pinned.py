@@ -13,6 +13,12 @@ def filled_in(tx: Transaction, prompt: Prompt) -> Prompt:
     return _with_tools(tx, fragments.filled_in(tx, prompt))
 
 
+def differing_tools(tx: Transaction, prompt: Prompt) -> list[str]:
+    """References of tools that are kept here and are not as the prompt has them."""
+    here = kept.of_references(tx, [tool.kept for tool in prompt.tools if tool.kept])
+    return [tool.kept for tool in prompt.tools if here.get(tool.kept, tool) != tool]
+
+
 def _with_tools(tx: Transaction, prompt: Prompt) -> Prompt:
     here = kept.of_references(tx, [tool.kept for tool in prompt.tools if tool.kept])
     tools = [here.get(tool.kept, tool) for tool in prompt.tools]

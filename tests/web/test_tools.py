@@ -357,3 +357,22 @@ def test_answers_that_are_queries_are_run_on_the_bench_and_in_tries(api, model_s
         (True, "It gives 1 row."),
         (True, "The same 1 row."),
     ]
+
+
+def test_a_file_whose_kept_tool_is_another_one_here_is_refused(api):
+    api.post("/tools", {"name": "sailings", "content": SAILINGS})
+    api.post("/subjects", {"name": "note"})
+    content = asking("Answer.", tools=[{"name": "x", "kept": "sailings@1"}])
+    etag = api.get("/subjects/note/draft").headers["ETag"]
+    api.put("/subjects/note/draft", content, etag=etag)
+    text = api.get("/subjects/note/file").text
+    assert "kept: sailings@1" in text
+
+    def take(told):
+        files = [{"path": "note.yaml", "text": told}]
+        return api.post("/files", {"files": files, "apply": False}).get_json()["results"]
+
+    assert [each["outcome"] for each in take(text)] == ["same"]
+    [refused] = take(text.replace("at nine", "at ten"))
+    assert refused["outcome"] == "refused"
+    assert "is another one here" in refused["message"]
