@@ -20,7 +20,7 @@ def check_plain(value: Any, *, at: str = "") -> None:
     while waiting:
         each, path = waiting.pop()
         if isinstance(each, str):
-            if not _is_whole(each):
+            if not is_whole(each):
                 raise InvalidInput(
                     "It holds half a character (one half of a surrogate pair), which is no text.",
                     field=_told(path),
@@ -45,14 +45,14 @@ def check_plain(value: Any, *, at: str = "") -> None:
                 waiting.extend((inner, (*path, place)) for place, inner in enumerate(each))
                 continue
             for key, inner in each.items():
-                if not _is_whole(str(key)):
+                if not is_whole(str(key)):
                     raise InvalidInput(
                         "The name of a field in it holds half a character.", field=_told(path)
                     )
                 waiting.append((inner, (*path, key)))
 
 
-def _is_whole(text: str) -> bool:
+def is_whole(text: str) -> bool:
     if text.isascii():
         return True
     try:

@@ -370,3 +370,52 @@ class TestSums:
         with pytest.raises(InvalidInput) as caught:
             compiled_expression(expression, {}).value({})
         assert len(caught.value.message) > 9
+
+
+VALUES = st.recursive(
+    st.none()
+    | st.booleans()
+    | st.floats()
+    | st.integers()
+    | st.text(st.characters(codec=None), max_size=9),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=5), inner, max_size=3)
+    ),
+    max_leaves=8,
+)
+
+
+@given(
+    st.sampled_from(["boats", "sum", "nobody"]),
+    st.dictionaries(st.sampled_from(["pier", "expression", "n"]), VALUES).map(json.dumps)
+    | st.text(max_size=60),
+)
+def test_whatever_a_model_writes_is_told_in_words_that_can_be_sent(name, arguments):
+    tools = [
+        tool(
+            answer="nine",
+            parameters={"properties": {"pier": {"type": "string"}, "n": {"type": "number"}}},
+        ),
+        Tool.from_json({"name": "sum", "does": {"kind": "arithmetic"}}),
+    ]
+    found = answer_call(ToolsAtHand(tools), name, arguments, "try")
+    if isinstance(found, ToolResult):
+        found.answer.encode()
+    else:
+        json.dumps(found.arguments, ensure_ascii=False).encode()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        ('{"pier": "\\ud800"}', "half a character"),
+        ("[" * 9_000, "not JSON"),
+        ('{"pier": "\\ud83d\\ude00"}', None),
+    ],
+)
+def test_arguments_that_nothing_can_keep(arguments, told):
+    parameters = {"properties": {"pier": {}}}
+    found = answer_call(
+        ToolsAtHand([tool(answer="nine", parameters=parameters)]), "boats", arguments
+    )
+    assert (told in found.fault) if told else found.fault is None

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from epistem.core.plain import is_whole
 from epistem.core.prompts.tool import AS_USUAL, SqlWork, Tool, ToolAnswer, ToolChoice, ToolTold
 from epistem.core.schemas import compile_schema
 from epistem.core.shapes import listed
@@ -99,11 +100,15 @@ def read_call(tools: Iterable[Tool], name: str, arguments: str) -> ToReach | Too
         return faulty("The arguments are not JSON.")
     if not isinstance(given, dict):
         return faulty("The arguments have to be a JSON object.")
-    if takes := parameters_of(tool):
-        wrong = compile_schema(takes).first_fault(given)
-        if wrong is not None:
-            where = f" at {wrong.path}" if wrong.path else ""
-            return faulty(f"The arguments do not fit{where}: {wrong.message}")
+    try:
+        if not is_whole(json.dumps(given, ensure_ascii=False)):
+            return faulty("The arguments have half a character in them. Write it whole, or not.")
+        wrong = compile_schema(parameters_of(tool)).first_fault(given)
+    except (ValueError, RecursionError):
+        return faulty("The arguments are nested too deep.")
+    if wrong is not None:
+        where = f" at {wrong.path}" if wrong.path else ""
+        return faulty(f"The arguments do not fit{where}: {wrong.message}")
     return ToReach(tool, given)
 
 

@@ -13,8 +13,6 @@ from hashlib import sha256
 from time import monotonic, perf_counter
 from typing import Any, TypeVar
 
-import rfc8785
-
 from epistem.core.engine.needs import RunQuery, UseTool
 from epistem.core.errors import EpistemError
 from epistem.core.expressions import compiled_expression
@@ -215,10 +213,7 @@ def digest_of(found: ToReach) -> bytes:
     """Of a tool, as far as it decides what is answered, and the arguments, in whatever order they were written."""
     does = found.tool.does
     told = {"does": does.to_json() if does else None, "arguments": found.arguments}
-    try:
-        return sha256(rfc8785.dumps(told)).digest()
-    except rfc8785.CanonicalizationError:
-        return sha256(json.dumps(told, sort_keys=True).encode()).digest()
+    return sha256(json.dumps(told, sort_keys=True).encode()).digest()
 
 
 def _worked_out(expression: str) -> str:
