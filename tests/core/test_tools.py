@@ -419,3 +419,11 @@ def test_arguments_that_nothing_can_keep(arguments, told):
         ToolsAtHand([tool(answer="nine", parameters=parameters)]), "boats", arguments
     )
     assert (told in found.fault) if told else found.fault is None
+
+
+def test_a_stored_function_of_a_database_elsewhere_is_not_called():
+    for statement in ("SELECT pay(3)", "SELECT other.pay(3)", "SELECT 1 WHERE refund(2) = 1"):
+        assert "is not allowed" in statement_fault(statement, "mysql")
+    for statement in ("SELECT DATE_FORMAT(now(), '%Y'), CONCAT(a, b), TIME_TO_SEC(c), FIELD(a, 1) FROM t",
+                      "SELECT COUNT(DISTINCT a), SUM(b), ROW_NUMBER() OVER (ORDER BY c) FROM t"):  # fmt: skip
+        assert statement_fault(statement, "mysql") == ""
