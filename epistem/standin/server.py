@@ -112,9 +112,13 @@ def serve(
 
 
 async def _beside(host: str, port: int, _: web.Application) -> AsyncIterator[None]:
-    """The other service, while this one runs."""
+    """The other service, while this one runs. Several may share the port, as they all answer the same; where it is
+    taken by something else, only bookings are not to be had."""
     runner = web.AppRunner(make_bookings(), access_log=None)
     await runner.setup()
-    await web.TCPSite(runner, host, port).start()
+    try:
+        await web.TCPSite(runner, host, port, reuse_port=True).start()
+    except OSError as error:
+        print(f"No bookings: {error}", flush=True)
     yield
     await runner.cleanup()

@@ -197,11 +197,13 @@ class Supervisor:
         return self._epistem("stand-in", "stand-in", *told)
 
     def _kept_port(self, name: str) -> int:
-        """The same each time if it is free: addresses with it are kept in tools."""
+        """The same each time if it can be had: addresses with it are kept in tools. It is shared with another Epistem
+        of this machine that has a copy of the same data."""
         file = self.home / f"{name}.port"
         try:
             port = int(file.read_text())
             with socket.socket() as tried:
+                tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEPORT, 1)
                 tried.bind(("127.0.0.1", port))
         except (OSError, ValueError, OverflowError):
             port = free_port()
