@@ -16,11 +16,11 @@ from time import perf_counter
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.registry import CHECKS, build, check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
-from epistem.core.trials.judging import Bench
 
 WORDS = [
     "the",

@@ -15,6 +15,7 @@ from epistem import __version__
 from epistem.cli.cases import cases
 from epistem.cli.checks import check, checks
 from epistem.cli.trial import DATABASE, open_store, trial
+from epistem.cli.walk import walk
 from epistem.core.errors import EpistemError
 from epistem.logs import set_up_logs
 from epistem.store.database import Address, Database
@@ -62,6 +63,7 @@ def main() -> None:
       epistem up                start with your own data
       epistem trial run FILE    run a trial, print its verdict
       epistem check FILE        judge answers out of a file
+      epistem walk FILE         walk a chain of steps out of a file
       epistem trial show 12     print the verdict of T12
       epistem cases import FILE bring in cases from a table or a file of records
       epistem pull DIR          bring all prompts into a folder of YAML files
@@ -76,6 +78,7 @@ main.add_command(trial)
 main.add_command(cases)
 main.add_command(checks)
 main.add_command(check)
+main.add_command(walk)
 
 
 @main.command()

@@ -17,6 +17,7 @@ from rich.table import Table
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Finding, Ground, Said, Spent, ToolUse
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import check_uses, measures_of
 from epistem.core.checks.registry import check_class, check_keys
 from epistem.core.checks.uses import CheckUse
@@ -24,7 +25,6 @@ from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import Document, count
-from epistem.core.trials.judging import Bench
 
 MOST_SHOWN = 20
 

@@ -7,9 +7,15 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel
+
+from epistem.core.chains.yaml_file import ChainFile
 from epistem.core.prompts.yaml_file import PromptFile
 
-SCHEMAS = {"prompt.schema.json": PromptFile}
+SCHEMAS: dict[str, type[BaseModel]] = {
+    "prompt.schema.json": PromptFile,
+    "chain.schema.json": ChainFile,
+}
 
 
 def schema_of(name: str) -> dict[str, Any]:

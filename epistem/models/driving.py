@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
-from typing import Generic, NamedTuple, Protocol
+from typing import Any, Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
-from epistem.core.engine.needs import AskModel, Found, LookUp, Result, RunQuery, UseTool
+from epistem.core.engine.needs import (
+    AskModel,
+    Found,
+    LookUp,
+    Note,
+    Program,
+    Result,
+    RunQuery,
+    Together,
+    UseTool,
+)
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.tools import ToolResult, ToReach, answer_call, faulty
@@ -113,10 +124,12 @@ async def carry_out(
     aside: Aside | None = None,
     look_up: Finding | None = None,
     reach: Reach | None = None,
+    noted: Callable[[Note], Awaitable[None]] | None = None,
 ) -> Result:
-    """Drive the program to its end. `landed` hears of each call after which the program goes on, so
-    that what was paid for can be kept; `step` is how the program is moved on, where that takes long.
-    `aside` is for needs that name another model, `look_up` for passages, `reach` for tools and queries.
+    """Drive the program to its end, what may be done side by side at once. `landed` hears of each call after which
+    the program goes on, so that what was paid for can be kept; `step` is how the program is moved on, where that
+    takes long. `aside` is for needs that name another model, `look_up` for passages, `reach` for tools and
+    queries; `noted` hears of what the program notes.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -132,6 +145,22 @@ async def carry_out(
             continue
         if isinstance(need, LookUp):
             await _look_up(run, need, look_up)
+            continue
+        if isinstance(need, Note):
+            if noted is not None:
+                await noted(need)
+            run.give(None)
+            continue
+        if isinstance(need, Together):
+
+            def beside(program: Program[Any]) -> Awaitable[Any]:
+                inner = Driven(Run(program, run.record), driven.made, driven.called)
+                return carry_out(
+                    client, endpoint, inner, landed=landed, step=step, aside=aside, look_up=look_up,
+                    reach=reach, noted=noted,
+                )  # fmt: skip
+
+            run.give(await _side_by_side(need, beside))
             continue
         if need.model:
             assert aside is not None, "nobody knows the other models"
@@ -200,6 +229,20 @@ async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None
         run.give(found)
 
 
+async def _side_by_side(
+    need: Together, beside: Callable[[Program[Any]], Awaitable[Any]]
+) -> list[Any]:
+    places = asyncio.Semaphore(need.at_once)
+
+    async def one(program: Program[Any]) -> Any:
+        async with places:
+            return await beside(program)
+
+    async with asyncio.TaskGroup() as group:
+        tasks = [group.create_task(one(each)) for each in need.programs]
+    return [task.result() for task in tasks]
+
+
 async def _use(driven: Driven[Result], need: UseTool, reach: Reach | None) -> Called:
     began = _now()
     if reach is not None:
@@ -249,6 +292,7 @@ async def stream_out(
         if isinstance(need, LookUp):
             await _look_up(run, need, look_up)
             continue
+        assert isinstance(need, AskModel), "only one answer is streamed"
         body, end = endpoint.format.encode(need.body.content, need.seed), None
         try:
             async for item in client.stream(endpoint, body):

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from threading import Lock
 
 from epistem.core.checks.base import Finding
+from epistem.core.checks.bench import Judged
 from epistem.core.engine.run import Run
-from epistem.core.trials.judging import Judged
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, Reach, carry_out
 from epistem.runner.arms import ArmAtWork

@@ -9,6 +9,7 @@ from typing import Any
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import is_talk
 from epistem.core.checks.base import Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, Asking, answer, talk
@@ -22,7 +23,6 @@ from epistem.core.prompts.request import request_for
 from epistem.core.prompts.tool import AS_USUAL
 from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.trials.grounds import ground_of
-from epistem.core.trials.judging import Bench
 from epistem.core.trials.talking import Person, opening_of
 from epistem.core.wire import chat_completions as wire
 from epistem.models.endpoint import Endpoint

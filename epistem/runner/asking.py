@@ -7,10 +7,10 @@ from datetime import UTC, datetime
 from typing import Any
 
 from epistem.core.checks.base import Answer, Ground, Spent
+from epistem.core.checks.bench import Judged
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Run
 from epistem.core.trials.grounds import answer_to
-from epistem.core.trials.judging import Judged
 from epistem.core.trials.talking import replies_in
 from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply

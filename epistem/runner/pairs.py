@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from epistem.core.checks.base import Answer, Original
-from epistem.core.trials.judging import Judged
+from epistem.core.checks.bench import Judged
 from epistem.runner.arms import ArmAtWork
 from epistem.store.database import Transaction
 from epistem.store.pairs import Side

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from epistem.core.checks.base import Finding, Span
-from epistem.core.trials.judging import Judged
+from epistem.core.checks.bench import Judged
 
 MAX_MESSAGE = 4_000
 MAX_SPANS = 200

@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple, Protocol
 
-from epistem.core.trials.judging import Judged
+from epistem.core.checks.bench import Judged
 from epistem.core.trials.marks import with_verdicts
 from epistem.store.database import Transaction
 from epistem.store.documents import packed

@@ -9,8 +9,8 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from epistem.core.checks.base import Finding
+from epistem.core.checks.bench import Judged
 from epistem.core.errors import NotFound
-from epistem.core.trials.judging import Judged
 from epistem.core.trials.marks import Mark, scores_of, verdicts_of
 from epistem.store import calls, marks, models
 from epistem.store.calls import MAX_BODY_BYTES, MAX_ERROR, Call, NewCall, clean

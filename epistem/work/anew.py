@@ -6,11 +6,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import Measure, check_uses, measures_of
 from epistem.core.checks.uses import CheckUse, numbered
 from epistem.core.errors import Conflict
 from epistem.core.trials.besides import judging
-from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import MainQuestion
 from epistem.store import entries, models, past, subjects, trials
 from epistem.store.database import Transaction

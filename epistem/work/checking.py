@@ -10,13 +10,13 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case, Expectation, title_of
 from epistem.core.cases.person import Ended
 from epistem.core.checks.base import Answer, Spent, ToolUse
+from epistem.core.checks.bench import Bench, Judged
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.offers.rules import FoundRule, rules_of
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.trials.grounds import ground_of
-from epistem.core.trials.judging import Bench, Judged
 from epistem.store import drafts, tries
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.checks.base import Answer, Finding
+from epistem.core.checks.bench import NO_ANSWER, Bench
 from epistem.core.checks.judge.criteria import Criterion
 from epistem.core.checks.judge.probation import Said, probation, trust_in
 from epistem.core.checks.judge.rubrics import Judge
@@ -19,7 +20,6 @@ from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.trials.grounds import ground_of
-from epistem.core.trials.judging import NO_ANSWER, Bench
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint

@@ -8,12 +8,12 @@ from time import monotonic
 
 from epistem.core.cases.content import Case
 from epistem.core.checks.base import Answer, Finding, Spent, ToolUse
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import measures_of
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered
 from epistem.core.errors import WireError
 from epistem.core.trials.grounds import answer_to, ground_of
-from epistem.core.trials.judging import Bench
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.talking import replies_in
 from epistem.core.wire.formats import FORMATS, USUAL

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.cases.holdout import is_held_out
 from epistem.core.cases.varied.vary import all_varied
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.judge.asking import instructions
 from epistem.core.checks.judge.rubrics import Judge
 from epistem.core.checks.measures import Measure, check_uses, measures_of, options_of
@@ -21,7 +22,6 @@ from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.besides import PlannedJudge, PlannedPerson
 from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
-from epistem.core.trials.judging import Bench
 from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
 from epistem.core.wire import tokens

@@ -12,6 +12,7 @@ from pydantic import Field
 
 from epistem.core.cases.content import Case, Expectation
 from epistem.core.checks.base import Answer, Finding, Ground, Spent
+from epistem.core.checks.bench import Bench, Judged
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.engine.answers import Answered, Asking, ToolUsed, answer
@@ -30,7 +31,6 @@ from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.schemas import SchemaFault, compile_schema
 from epistem.core.shapes import Document
 from epistem.core.trials.grounds import answer_to, ground_of
-from epistem.core.trials.judging import Bench, Judged
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import tokens
 from epistem.core.wire.reply import Reply, Usage

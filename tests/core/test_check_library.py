@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Check, Example, Finding, Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import measures_of
 from epistem.core.checks.outcome.queries import Running
 from epistem.core.checks.registry import CHECKS, build, check_class
@@ -23,7 +24,6 @@ from epistem.core.engine.run import given_by
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.tools.rows import Rows
-from epistem.core.trials.judging import Bench
 from epistem.reach import sources
 from epistem.reach.sources import Source
 

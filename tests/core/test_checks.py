@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from epistem.core.cases.content import CollectedFact, Expectation
 from epistem.core.cases.pair import Move, Pair
 from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import check_uses, measures_of
 from epistem.core.checks.registry import CHECKS, build, check_class, usual_checks
 from epistem.core.checks.structure.find_json import find_json
@@ -16,7 +17,6 @@ from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput, InvalidSchema
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.schemas import compile_schema
-from epistem.core.trials.judging import Bench
 from tests.core.builders import judge, spanned
 
 SCHEMA = {

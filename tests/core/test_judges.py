@@ -6,6 +6,7 @@ import pytest
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Check, Finding, Ground, Said
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.judge.asking import JudgeModel, Shown, ask_for_score, read_score
 from epistem.core.checks.judge.criteria import SHIPPED, Criterion, Known
 from epistem.core.checks.judge.probation import Said as Given
@@ -16,7 +17,6 @@ from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.trials import judging
-from epistem.core.trials.judging import Bench
 from epistem.core.wire.reply import Reply, Usage
 
 TEXT = ReplyShape()

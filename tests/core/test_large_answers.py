@@ -7,12 +7,12 @@ import pytest
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.registry import CHECKS
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.schemas import compile_schema
-from epistem.core.trials.judging import Bench
 
 ITEMS = {"type": "array", "items": {"type": "object", "required": ["z"]}}
 LABEL = {"type": "object", "properties": {"label": {"enum": ["delay"]}}, "required": ["label"]}

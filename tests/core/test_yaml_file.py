@@ -182,8 +182,10 @@ def test_a_file_that_is_too_long_or_too_deep_is_refused():
 
 
 def test_the_published_schema_is_that_of_the_format_and_takes_what_is_written():
+    for name in ("prompt.schema.json", "chain.schema.json"):
+        published = Path(f"docs/formats/{name}").read_text("utf-8")
+        assert published == text_of(name), "python -m epistem.cli.schema docs/formats"
     published = Path("docs/formats/prompt.schema.json").read_text("utf-8")
-    assert published == text_of("prompt.schema.json"), "python -m epistem.cli.schema docs/formats"
     for starter in all_of():
         read = from_yaml(to_yaml("a", "", [], starter.content))
         told = {"epistem": "prompt/1", "name": "a", **read.content.to_json()}

@@ -32,6 +32,7 @@ class TestDemo:
     def test_it_brings_two_versions_sixty_cases_and_a_finished_trial(self, demo, demo_home):
         named = {each["name"]: each for each in demo.get("/subjects")["subjects"]}
         assert sorted(named) == [
+            "crossing-help",
             "desk-reply",
             "fare-record",
             "handbook-answer",

@@ -45,17 +45,18 @@ def answer(
     asking: Asking,
     seed: int | None,
     at_hand: ToolsAtHand = NO_TOOLS,
-    turn: int = 0,
+    turn: int | str = 0,
+    model: str = "",
 ) -> Program[Answered]:
-    """One answer that may take several calls: the model asks for tools, is told what they say, and
-    goes on. Paths are `turn.round`, and `turn.round.call` for a tool. After the rounds that the prompt allows it
-    has to answer without; one that calls all the same is taken at its last word."""
+    """One answer, of another `model` where that is named. It may take several calls: the model asks for tools, is
+    told what they say, and goes on. Paths are `turn.round`, and `turn.round.call` for a tool. After the rounds
+    that the prompt allows it has to answer without; one that calls all the same is taken at its last word."""
     body = asking.body
     used: list[ToolUsed] = []
     most = at_hand.choice.rounds + 1
     for rounds in range(1, most + 1):
         at = f"{turn}.{rounds}"
-        reply: Reply = yield AskModel(at, body, seed)
+        reply: Reply = yield AskModel(at, body, seed, model)
         if not reply.tool_calls or rounds == most:
             break
         now: list[ToolUsed] = []

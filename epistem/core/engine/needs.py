@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Generator
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, NamedTuple, TypeVar
@@ -113,11 +113,31 @@ class RunQuery:
         return sha256(told.encode("utf-8", "replace")).digest()
 
 
+@dataclass(frozen=True)
+class Note:
+    """Something has happened that whoever drives may show; nothing is given."""
+
+    path: str
+    what: Any
+
+
+@dataclass(frozen=True)
+class Together:
+    """Programs that may be carried out side by side, so many at once; their results are given, in their order.
+
+    Each handles what goes wrong in it; what it raises all the same ends all.
+    """
+
+    path: str
+    programs: Sequence[Program[Any]]
+    at_once: int = 16
+
+
 def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     """Of a request: of its shared body and its seed."""
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool | LookUp | RunQuery
+Need = AskModel | UseTool | LookUp | RunQuery | Note | Together
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

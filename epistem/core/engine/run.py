@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any, Generic, NamedTuple
 
-from epistem.core.engine.needs import Need, Program, Result
+from epistem.core.engine.needs import Need, Note, Program, Result, Together
 from epistem.core.errors import EpistemError
 
 
@@ -46,7 +46,8 @@ class Run(Generic[Result]):
         """What the need asked for. Raises what the program raises."""
         need = self.need
         assert need is not None, "the program is over"
-        self.record[need.path] = Noted(need.digest, given)
+        if not isinstance(need, Note | Together):  # what is in those is recorded by itself
+            self.record[need.path] = Noted(need.digest, given)
         self._move(self.program.send, given)
 
     def fail(self, error: Exception) -> None:
@@ -68,6 +69,9 @@ class Run(Generic[Result]):
             if need.path in self._seen:
                 raise RuntimeError(f"a program needs two things at {need.path}")
             self._seen.add(need.path)
+            if isinstance(need, Note | Together):
+                self.need = need
+                return
             noted = self.record.get(need.path)
             if noted is None or noted.digest != need.digest:
                 self.need = need
@@ -78,18 +82,33 @@ class Run(Generic[Result]):
 def replayed(program: Program[Result], record: Record) -> Result | None:
     """The result, from a record alone. Raises NotInRecord, with the path, where it departs."""
     run = Run(program, dict(record))
-    if run.need is not None:
-        run.program.close()
-        raise NotInRecord(f"The record has nothing for {run.need.path}.", field=run.need.path)
+    while run.need is not None:
+        if isinstance(run.need, Note):
+            run.give(None)
+        elif isinstance(run.need, Together):
+            run.give([replayed(each, record) for each in run.need.programs])
+        else:
+            run.program.close()
+            raise NotInRecord(f"The record has nothing for {run.need.path}.", field=run.need.path)
     return run.result
 
 
 def given_by(program: Program[Result], give: Callable[[Need], Any]) -> Result:
-    """The result of a program whose needs a function answers at once; an EpistemError of it fails the need."""
-    run = Run(program)
+    """The result of a program whose needs a function answers at once; an EpistemError of it fails the need. What
+    may be done side by side is done in turn, and notes are told to nobody."""
+    return settled(Run(program), give)
+
+
+def settled(run: Run[Result], give: Callable[[Need], Any]) -> Result:
+    """The same of a run, which may be told again what its record has."""
     while run.need is not None:
         try:
-            told = give(run.need)
+            if isinstance(run.need, Note):
+                told = None
+            elif isinstance(run.need, Together):
+                told = [settled(Run(each, run.record), give) for each in run.need.programs]
+            else:
+                told = give(run.need)
         except EpistemError as error:
             run.fail(error)
         else:

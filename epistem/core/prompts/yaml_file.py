@@ -7,12 +7,12 @@ from functools import partial
 from typing import Any, cast
 
 import yaml
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from epistem.core.errors import InvalidFile
 from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.yaml_read import PLAIN, read_yaml
-from epistem.core.shapes import Tag, field_path, said
+from epistem.core.prompts.yaml_read import PLAIN, held_against, read_yaml
+from epistem.core.shapes import Tag, said
 
 FORMAT = "prompt/1"
 MAX_FILE_CHARACTERS = 5_000_000
@@ -63,20 +63,7 @@ def from_yaml(text: str) -> PromptFile:
             line=read.line(("epistem",)),
             field="epistem",
         )
-    try:
-        return PromptFile.model_validate(read.value)
-    except ValidationError as error:
-        first = error.errors(include_input=False, include_url=False)[0]
-        path = tuple(first["loc"])
-        where = field_path(path)
-        if first["type"] == "extra_forbidden":
-            raise InvalidFile(
-                f"There is no field “{path[-1]}” here ({where}). Is it misspelt?",
-                line=read.line(path),
-                field=where,
-            ) from error
-        message = first["msg"].removeprefix("Value error, ")
-        raise InvalidFile(f"{where}: {message}.", line=read.line(path), field=where) from error
+    return held_against(PromptFile, read)
 
 
 class _Quotes(yaml.SafeDumper):

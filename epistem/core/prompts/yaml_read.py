@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 import yaml
+from pydantic import BaseModel, ValidationError
 
 from epistem.core.errors import InvalidFile, InvalidInput
 from epistem.core.plain import DEEPEST, check_plain
+from epistem.core.shapes import field_path
 
 MOST_ENTRIES = 100_000
 Path = tuple[str | int, ...]
+Form = TypeVar("Form", bound=BaseModel)
 
 PLAIN = (
     ("null", r"null|~|", ["n", "~", ""]),
@@ -165,3 +169,34 @@ def _value(event: Any, line: int) -> Any:
     if kind == "float":
         return float(text)
     return {"null": None, "bool": text == "true"}.get(kind, text)
+
+
+def held_against(form: type[Form], read: Read) -> Form:
+    """What was read, as a document of that form. Raises InvalidFile, with the line and the field."""
+    try:
+        return form.model_validate(read.value)
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False)[0]
+        path = _in_data(read.value, first["loc"])
+        where = field_path(path)
+        if first["type"] == "extra_forbidden":
+            raise InvalidFile(
+                f"There is no field “{path[-1]}” here ({where}). Is it misspelt?",
+                line=read.line(path),
+                field=where,
+            ) from error
+        message = first["msg"].removeprefix("Value error, ")
+        raise InvalidFile(f"{where}: {message}.", line=read.line(path), field=where) from error
+
+
+def _in_data(value: Any, location: Sequence[int | str]) -> Path:
+    """The place in what was read: without the kinds that a reader of several forms puts between."""
+    path: list[int | str] = []
+    for number, step in enumerate(location):
+        here = isinstance(value, dict) and step in value
+        if here or (isinstance(value, list) and isinstance(step, int) and step < len(value)):
+            value = value[step]
+        elif number < len(location) - 1:
+            continue
+        path.append(step)
+    return tuple(path)

@@ -9,12 +9,12 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.checks.base import Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import Measure
 from epistem.core.checks.uses import CheckUse
 from epistem.core.evidence.intervals import LEVEL
 from epistem.core.evidence.power import Spread, detectable, fewest_for_same, guessed
 from epistem.core.prompts.content import ReplyShape
-from epistem.core.trials.judging import Bench
 
 FEWEST, POINTS = 6, 24
 

@@ -44,12 +44,14 @@ _SUITS = {  # a word of order, and the columns it is likely about
 }
 _HEADS = {  # a small word, and the columns whose values come after it
     "from": r"from|origin|start",
+    "leaves?": r"from|origin|start",
     "to": r"to\b|dest|end",
     "in": r"city|town|village|place|country|county|region|area|room|branch",
     "by": r"author|writer|boat|driver|owner",
     "on": r"boat|line|day",
     "at": r"pier|place|stop|branch|station",
 }
+_WEEKDAY = re.compile(r"\b((?:mon|tues|wednes|thurs|fri|satur|sun)day)\b", re.I)
 _STATES = r"\b(cancelled|open|closed|late|paid|unpaid|overdue|available|sold|lost|returned|active|delayed)\b"
 
 
@@ -140,6 +142,10 @@ def _filters(text: str, table: Table) -> list[str]:
     for column, kind in table.columns.items():
         words = column.replace("_", " ")
         clock, number = bool(_CLOCK.search(words)), bool(_NUMERIC.search(kind))
+        weekday = _WEEKDAY.search(text)
+        if weekday and re.search(r"\bday\b|weekday", words):
+            found.append(f"{column} = '{weekday[1].capitalize()}'")
+            continue
         value = (
             r"(\d{4}-\d\d-\d\d|\d{1,2}:\d\d)" if clock else r"(?:[€£$] ?)?(\d+(?:\.\d+)?)(?![\d:-])"
         )
@@ -162,7 +168,7 @@ def _values(text: str, words: str) -> list[str]:
         return [quoted[0].replace("'", "''")]
     for head, fits in _HEADS.items():
         match = re.search(rf"\b{head} (?:the )?([A-Z][\w’]+(?: [A-Z][\w’]+)*)", text)
-        if match and re.search(fits, words):
+        if match and re.search(fits, words) and not _WEEKDAY.fullmatch(match[1]):
             return [match[1]]
     state = re.search(_STATES, text, re.I)
     if state and re.search(r"status|state|condition", words):

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.bench import Bench, Judged
 from epistem.core.engine.needs import Need, RunQuery
 from epistem.core.engine.run import given_by
 from epistem.core.tools.rows import Rows
-from epistem.core.trials.judging import Bench, Judged
 from epistem.reach import sources
 from epistem.store.database import Database
 from epistem.work.tools.places import Places

@@ -1,0 +1,49 @@
+"""What comes of a walk: of each step, and of the whole."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Literal, NamedTuple
+
+from epistem.core.wire.formats import WireFormat
+
+Ended = Literal["done", "halted", "failed", "cap"]
+
+
+class Speaker(NamedTuple):
+    """A model of the list as a walk knows it: how it is asked, and what a token costs, in cents."""
+
+    name: str
+    asked_as: str
+    wire: WireFormat
+    abilities: Sequence[str] = ()
+    input_cents: float = 0.0
+    output_cents: float = 0.0
+
+
+class Stepped(NamedTuple):
+    """What one step of a walk was given and wrote. `passed_over`: its condition was not true. `fault` is what went
+    wrong in it, "" for nothing."""
+
+    at: str
+    name: str
+    kind: str
+    given: dict[str, Any]
+    wrote: dict[str, Any]
+    told: str = ""
+    calls: int = 0
+    input_tokens: int = 0
+    output_tokens: int = 0
+    cents: float = 0.0
+    passed_over: bool = False
+    fault: str = ""
+
+
+class Walked(NamedTuple):
+    """`why` says how it ended, in words; `outputs` are there where it was done."""
+
+    ended: Ended
+    why: str
+    outputs: dict[str, Any]
+    state: dict[str, Any]
+    steps: list[Stepped]

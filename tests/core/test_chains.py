@@ -1,0 +1,422 @@
+"""Chains: what is wrong with one, what a walk of one does, and that it ends, replays and resumes."""
+
+import json
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from epistem.core.chains.content import Chain
+from epistem.core.chains.depends import ledger, names_in
+from epistem.core.chains.faults import faults_of
+from epistem.core.chains.walked import Speaker
+from epistem.core.chains.walking import Walk
+from epistem.core.engine.needs import AskModel, Found, FoundPassage, LookUp, UseTool
+from epistem.core.engine.run import NotInRecord, Run, given_by, replayed, settled
+from epistem.core.errors import WireError
+from epistem.core.prompts.tools import answer_call
+from epistem.core.wire.formats import FORMATS
+from epistem.core.wire.reply import Reply, Usage
+
+SPEAKERS = {
+    name: Speaker(name, name, FORMATS["chat_completions"], ("tools", "reply_schema"), 0.001, 0.002)
+    for name in ("small", "large")
+}
+
+
+def prompt(text="{{ question }}", **more):
+    return {"messages": [{"role": "user", "parts": [{"name": "Q", "text": text}]}], **more}
+
+
+def ask(name, text="{{ question }}", writes="said", **more):
+    return {
+        "kind": "ask",
+        "name": name,
+        "prompt": prompt(text),
+        "model": "small",
+        "writes": writes,
+        **more,
+    }
+
+
+def put(name, **writes):
+    return {"kind": "set", "name": name, "writes": writes}
+
+
+def chain(*steps, state=("said",), outputs=None, **more):
+    values = [{"name": each} if isinstance(each, str) else each for each in state]
+    told = {"inputs": [{"name": "question"}], "state": values, "steps": list(steps)}
+    return Chain.from_json({**told, "outputs": outputs or {"said": "said"}, **more})
+
+
+class World:
+    """Models that echo what they are asked, unless the test says otherwise; counts what is needed."""
+
+    def __init__(self, say=None):
+        self.asked, self.say = [], say or (lambda text, need: text.upper())
+
+    def __call__(self, need):
+        self.asked.append(need.path)
+        if isinstance(need, AskModel):
+            text = json.loads(need.body.content)["messages"][-1]["content"]
+            said = self.say(text, need)
+            if isinstance(said, Exception):
+                raise said
+            return Reply(said, "stop", Usage(10, 5), "small")
+        if isinstance(need, UseTool):
+            return answer_call(need.at_hand, need.name, need.arguments)
+        assert isinstance(need, LookUp)
+        return Found(1, (FoundPassage("rules#1", "", f"about {need.question}", 1.0),))
+
+
+def walked(told, question="when?", say=None):
+    world = World(say)
+    return given_by(Walk(told, SPEAKERS).program({"question": question}), world), world
+
+
+class TestSteps:
+    def test_an_answer_goes_on_to_the_next_step(self):
+        found, world = walked(chain(ask("draft"), ask("again", "{{ said }}!", "said")))
+        assert (found.ended, found.outputs) == ("done", {"said": "WHEN?!"})
+        assert world.asked == ["1.1", "2.1"]
+        assert [(each.at, each.given, each.wrote) for each in found.steps] == [
+            ("1", {"question": "when?"}, {"said": "WHEN?"}),
+            ("2", {"said": "WHEN?"}, {"said": "WHEN?!"}),
+        ]
+        assert found.steps[0].cents == pytest.approx(10 * 0.001 + 5 * 0.002)
+
+    def test_fields_of_an_answer_are_written_by_expressions(self):
+        writes = {"label": "json.label", "long": "size(text) > 5", "why": "reasoning"}
+        told = chain(
+            ask("sort", writes=writes),
+            state=("label", "long", "why"),
+            outputs={"label": "label", "long": "long"},
+        )
+        found, _ = walked(told, say=lambda text, need: 'Here: {"label": "fare"}')
+        assert found.outputs == {"label": "fare", "long": True}
+
+    def test_values_replace_append_and_merge(self):
+        state = ["one", {"name": "all", "how": "append"}, {"name": "facts", "how": "merge"}]
+        told = chain(
+            put("a", one="1", all="'x'", facts="{'a': 1}"),
+            put("b", one="one + 1", all="['y', 'z']", facts="{'b': one}"),
+            state=state,
+            outputs={"all": "all", "facts": "facts", "one": "one"},
+        )
+        assert walked(told)[0].outputs == {
+            "all": ["x", "y", "z"],
+            "facts": {"a": 1, "b": 1},
+            "one": 2,
+        }
+
+    def test_looking_up_and_a_tool(self):
+        tool = {
+            "name": "tide",
+            "by_example": [{"arguments": {"pier": "when?"}, "answer": '{"high": 6}'}],
+        }
+        told = chain(
+            {"kind": "look_up", "name": "rules", "looking": {"collection": "rules"}, "question": "question",
+             "writes": "found"},
+            {"kind": "tool", "name": "tide", "tool": tool, "arguments": {"pier": "question"}, "writes": "tide"},
+            state=("found", "tide"),
+            outputs={"text": "found[0].text", "high": "tide.high"},
+        )  # fmt: skip
+        assert walked(told)[0].outputs == {"text": "about when?", "high": 6}
+
+    def test_a_route_takes_the_first_way_that_is_true(self):
+        way = {
+            "name": "late",
+            "when": "question.contains('late')",
+            "steps": [put("a", said="'sorry'")],
+        }
+        told = chain(
+            {"kind": "route", "name": "which", "ways": [way, {**way, "name": "never", "steps": []}],
+             "otherwise": [put("b", said="'hello'")]},
+        )  # fmt: skip
+        assert walked(told, "so late")[0].outputs == {"said": "sorry"}
+        found, _ = walked(told)
+        assert found.outputs == {"said": "hello"}
+        assert [(each.at, each.told) for each in found.steps] == [
+            ("1.otherwise.1", ""),
+            ("1", "otherwise"),
+        ]
+
+    def test_a_loop_ends_when_it_is_true_and_else_keeps_its_best_round(self):
+        loop = {"kind": "repeat", "name": "better", "most": 4, "until": "n >= 3",
+                "steps": [put("more", n="n + 1", said="'v' + string(n)")]}  # fmt: skip
+        state = ["said", {"name": "n", "start": 0}]
+        found, _ = walked(chain(loop, state=state))
+        assert (found.outputs, found.steps[-1].told) == ({"said": "v2"}, "after round 3")
+        best = {**loop, "until": "n > 9", "best": "n == 2 ? 9 : n"}
+        found, _ = walked(chain(best, state=state))
+        assert (found.outputs, found.steps[-1].told) == ({"said": "v1"}, "not after 4 rounds")
+
+    def test_items_side_by_side_come_in_order_and_keep_to_themselves(self):
+        each = {"kind": "each", "name": "all", "over": "['a', 'b', 'c']", "gives": "said", "writes": "sums",
+                "steps": [ask("one", "{{ item }}?")]}  # fmt: skip
+        found, world = walked(chain(each, state=("said", "sums"), outputs={"sums": "sums"}))
+        assert found.outputs == {"sums": ["A?", "B?", "C?"]}
+        assert "said" not in found.state
+        assert world.asked == ["1.i1.1.1", "1.i2.1.1", "1.i3.1.1"]
+
+    def test_branches_are_joined_in_their_order(self):
+        state = ["said", {"name": "all", "how": "append"}]
+        both = {"kind": "both", "name": "two", "branches": [
+            {"name": "x", "steps": [put("a", said="'x'", all="'1'"), put("b", all="size(all)")]},
+            {"name": "y", "steps": [put("c", said="'y'", all="size(all)")]},
+        ]}  # fmt: skip
+        found, _ = walked(chain(both, state=state, outputs={"all": "all", "said": "said"}))
+        assert found.outputs == {"all": ["1", 1, 0], "said": "y"}
+
+    def test_a_vote_takes_what_comes_most_often(self):
+        vote = {
+            "kind": "vote",
+            "name": "three",
+            "prompt": prompt(),
+            "model": "small",
+            "times": 5,
+            "writes": "said",
+        }
+        say = lambda text, need: ["b", "a", "a", "c", "b"][need.seed - 1]  # noqa: E731
+        assert walked(chain(vote), say=say)[0].outputs == {"said": "b"}
+        fails = lambda text, need: WireError("broke") if need.seed < 5 else "z"  # noqa: E731
+        found, _ = walked(chain(vote), say=fails)
+        assert (found.outputs, found.steps[0].told) == ({"said": "z"}, "1 of 1")
+
+    def test_a_check_records_or_halts(self):
+        check = {"kind": "check", "name": "short", "of": "question", "writes": "wrong",
+                 "checks": [{"check": "structure.length", "options": {"most": 2}}]}  # fmt: skip
+        state = ("wrong",)
+        found, _ = walked(chain(check, state=state, outputs={"n": "size(wrong)"}), "one two three")
+        assert (found.ended, found.outputs) == ("done", {"n": 1})
+        found, _ = walked(
+            chain({**check, "on_failure": "halt"}, state=state, outputs={"n": "size(wrong)"}),
+            "one two three",
+        )
+        assert (found.ended, found.outputs) == ("halted", {})
+        assert "Step 1, short" in found.why
+
+    def test_a_step_is_passed_over_and_one_is_asked_again(self):
+        late = ask("late", only_if="question == 'no'")
+        found, world = walked(chain(late, put("b", said="'x'")))
+        assert (found.steps[0].passed_over, world.asked) == (True, [])
+        broke = iter([WireError("broke"), "fine"])
+        found, world = walked(chain(ask("again", retries=2)), say=lambda text, need: next(broke))
+        assert (found.outputs, world.asked) == ({"said": "fine"}, ["1.1", "1~1.1"])
+
+
+class TestEnds:
+    @pytest.mark.parametrize(
+        ("told", "ended", "why"),
+        [
+            (chain(put("a", said="1 / 0")), "failed", "Step 1, a: "),
+            (chain(put("a", said="question.label")), "failed", "Step 1, a: "),
+            (chain(ask("a", model="nobody")), "failed", "no model “nobody”"),
+            (chain(put("a", said="1"), outputs={"x": "said.x"}), "failed", "outputs can't be worked out"),
+            (chain(*(put(f"s{n}", said="1") for n in range(9)), caps={"steps": 5}), "cap", "5 steps"),
+            (chain(*(ask(f"a{n}") for n in range(9)), caps={"calls": 3}), "cap", "3 calls"),
+            (chain(*(ask(f"a{n}") for n in range(9)), caps={"cents": 0.05}), "cap", "0.05 cents"),
+            (chain({"kind": "each", "name": "e", "over": "question", "gives": "item", "writes": "said",
+                    "steps": [put("a", said="item")]}), "failed", "not a list"),
+        ],
+        ids=range(8),
+    )  # fmt: skip
+    def test_it_says_why(self, told, ended, why):
+        found, _ = walked(told)
+        assert (found.ended, found.outputs) == (ended, {})
+        assert why in found.why
+
+    def test_ten_thousand_items_and_a_state_of_five_megabytes(self):
+        each = {"kind": "each", "name": "e", "over": "said", "gives": "item", "writes": "said",
+                "steps": [put("a", said="item")]}  # fmt: skip
+        many = {"name": "said", "start": list(range(10_000))}
+        assert "10,000 items; 200 at most" in walked(chain(each, state=[many]))[0].why
+        found, _ = walked(chain(ask("a")), say=lambda text, need: "x" * 5_000_000)
+        assert "2,000,000 at most" in found.why
+
+    def test_one_that_fails_among_others_ends_the_walk_and_the_others_are_told(self):
+        each = {"kind": "each", "name": "e", "over": "[1, 0, 2]", "gives": "said", "writes": "sums",
+                "steps": [put("a", said="4 / item")]}  # fmt: skip
+        found, _ = walked(chain(each, state=("said", "sums"), outputs={"l": "sums"}))
+        assert found.ended == "failed"
+        assert [each.wrote for each in found.steps[:3]] == [{"said": 4}, {}, {"said": 2}]
+
+
+class TestFaults:
+    @pytest.mark.parametrize(
+        ("told", "at", "says"),
+        [
+            (chain(put("a", said="other")), "1", "reads other"),
+            (chain(put("a", other="1")), "1", "no value of the state"),
+            (chain(put("a", said="1 +")), "1", "can't be read"),
+            (chain(ask("a", "{{ said }}")), "1", "where nothing may have been written"),
+            (chain(put("a", said="1"), put("a", said="2")), "", "Two steps are called"),
+            (chain(put("a", said="1"), state=("said", "question")), "", "given twice"),
+            (chain(put("a", said="1"), state=("said", "list")), "", "word of the expressions"),
+            (chain({**put("a", said="1"), "only_if": "true"}, put("b", said="said")), "2", "nothing may have"),
+            (chain(ask("a", "{{ nobody }}")), "1", "asks for nobody"),
+            (chain({"kind": "route", "name": "r", "ways": [{"name": "w", "when": "true", "steps": []},
+                    {"name": "v", "when": "false", "steps": []}]}), "1", "never taken"),
+            (chain({"kind": "route", "name": "r", "ways": [{"name": "w", "when": "question == 'x'",
+                    "steps": [put("a", said="1")]}]}, put("b", said="said")), "2", "nothing may have"),
+            (chain({"kind": "check", "name": "c", "of": "question", "checks": [{"check": "nope"}]}), "1", "no check"),
+            (chain({"kind": "check", "name": "c", "of": "question", "checks": [{"check": "judge.rubric",
+                    "options": {"model": "x"}}]}), "1", "can't be asked in a step"),
+            (chain({"kind": "ask", "name": "a", "model": "small", "writes": {"said": "json.kind"},
+                    "prompt": prompt(reply={"kind": "json", "json_schema": {"type": "object",
+                    "properties": {"label": {}}}})}), "1", "has no field “kind”"),
+        ],
+        ids=range(14),
+    )  # fmt: skip
+    def test_what_stops_a_chain_is_said_at_its_place(self, told, at, says):
+        found = [fault for fault in faults_of(told) if fault.stops]
+        assert any(fault.at == at and says in fault.message for fault in found), found
+
+    def test_doubts_do_not_stop_it(self):
+        told = chain(put("a", said="1", other="2"), state=("said", "other"))
+        assert [(f.at, f.message, f.stops) for f in faults_of(told)] == [
+            ("1", "Nothing reads “other”.", False)
+        ]
+
+    def test_a_sound_one_has_none(self):
+        loop = {"kind": "repeat", "name": "r", "until": "size(wrong) == 0", "steps": [
+            ask("draft", "{{ question }} {{ wrong }}"),
+            {"kind": "check", "name": "c", "of": "said", "checks": [{"check": "structure.length"}], "writes": "wrong"},
+        ]}  # fmt: skip
+        told = chain(loop, state=["said", {"name": "wrong", "start": []}])
+        assert faults_of(told) == []
+        assert [(row.at, row.reads, row.writes) for row in ledger(told)] == [
+            ("1", ("wrong",), ()),
+            ("1.1", ("question", "wrong"), ("said",)),
+            ("1.2", ("said",), ("wrong",)),
+        ]
+
+    @pytest.mark.parametrize(
+        ("expression", "names"),
+        [
+            ("a + b.c", ["a", "b"]),
+            ("size(a) > 1 && 'b' != a", ["a"]),
+            ("a.all(x, x > b)", ["a", "b"]),
+            ("{'k': a}['k'] == null", ["a"]),
+            ("true", []),
+        ],
+    )
+    def test_names_of_an_expression(self, expression, names):
+        assert names_in(expression) == names
+
+
+NUMBERS = st.sampled_from(["n + 1", "n * 2", "3", "n"])
+LEAVES = st.one_of(
+    NUMBERS.map(lambda told: {"kind": "set", "writes": {"n": told}}),
+    st.just({"kind": "set", "writes": {"all": "[n]"}}),
+    st.sampled_from(["small", "large"]).map(
+        lambda model: {
+            "kind": "ask",
+            "prompt": prompt("{{ n }}"),
+            "model": model,
+            "writes": {"all": "text"},
+        }
+    ),
+    st.just(
+        {
+            "kind": "vote",
+            "prompt": prompt("{{ n }}"),
+            "model": "small",
+            "times": 2,
+            "writes": "said",
+        }
+    ),
+)
+
+
+def nested(inner):
+    steps = st.lists(inner, min_size=1, max_size=3)
+    return st.one_of(
+        st.builds(
+            lambda s, most: {"kind": "repeat", "steps": s, "until": "n > 40", "most": most, "best": "n"},
+            steps, st.integers(1, 3),
+        ),
+        st.builds(
+            lambda s: {"kind": "each", "over": "[1, 2]", "steps": s, "gives": "n + item", "writes": "sums"}, steps
+        ),
+        st.builds(
+            lambda a, b: {"kind": "both", "branches": [{"name": "a", "steps": a}, {"name": "b", "steps": b}]},
+            steps, steps,
+        ),
+        st.builds(
+            lambda a, b: {"kind": "route", "ways": [{"name": "w", "when": "n > 2", "steps": a}], "otherwise": b},
+            steps, st.just([]),
+        ),
+    )  # fmt: skip
+
+
+def named(steps, count=None):
+    """Each step with a name of its own."""
+    count = count if count is not None else [0]
+    told = []
+    for step in steps:
+        count[0] += 1
+        step = {"name": f"s{count[0]}", **step}
+        for key in ("steps", "otherwise"):
+            if key in step:
+                step[key] = named(step[key], count)
+        for key in ("branches", "ways"):
+            if key in step:
+                step[key] = [{**each, "steps": named(each["steps"], count)} for each in step[key]]
+        told.append(step)
+    return told
+
+
+CHAINS = st.lists(st.recursive(LEAVES, nested, max_leaves=8), min_size=1, max_size=4).map(
+    lambda steps: Chain.from_json(
+        {
+            "inputs": [{"name": "question"}],
+            "state": [
+                {"name": "n", "start": 1},
+                {"name": "all", "how": "append"},
+                {"name": "said"},
+                {"name": "sums"},
+            ],
+            "steps": named(steps),
+            "outputs": {"n": "n", "all": "all"},
+            "caps": {"steps": 80, "calls": 25},
+        }
+    )
+)
+
+
+def say(text, need):
+    return f"{text}/{need.seed}/{need.model}"
+
+
+class TestAnyChain:
+    @settings(max_examples=150, deadline=None)
+    @given(CHAINS)
+    def test_it_ends_and_its_replay_is_the_same(self, told):
+        run = Run(Walk(told, SPEAKERS).program({"question": "x"}))
+        found = settled(run, World(say))
+        assert found.ended in ("done", "cap"), found.why
+        assert len(found.steps) <= 80 * 9
+        assert replayed(Walk(told, SPEAKERS).program({"question": "x"}), run.record) == found
+
+    @settings(max_examples=60, deadline=None)
+    @given(CHAINS, st.randoms(use_true_random=False))
+    def test_resumed_from_any_part_of_its_record_it_is_the_same_and_asks_nothing_twice(
+        self, told, random
+    ):
+        run = Run(Walk(told, SPEAKERS).program({"question": "x"}))
+        found = settled(run, World(say))
+        kept = {path: noted for path, noted in run.record.items() if random.random() < 0.5}
+        world = World(say)
+        again = settled(Run(Walk(told, SPEAKERS).program({"question": "x"}), dict(kept)), world)
+        assert again == found
+        assert not set(world.asked) & set(kept)
+
+    def test_a_replay_departs_where_something_was_changed(self):
+        one = chain(ask("a"), ask("b", "{{ said }}"))
+        run = Run(Walk(one, SPEAKERS).program({"question": "x"}))
+        settled(run, World())
+        other = chain(ask("a"), ask("b", "{{ said }} please"))
+        with pytest.raises(NotInRecord) as departed:
+            replayed(Walk(other, SPEAKERS).program({"question": "x"}), run.record)
+        assert departed.value.field == "2.1"
