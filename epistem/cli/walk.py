@@ -64,7 +64,7 @@ def walk(
     try:
         with store.transaction() as tx:
             text = file.read_text("utf-8", "replace")
-            read = chain_from_yaml(text, lambda name: chains.named_prompt(tx, name))
+            read = chain_from_yaml(text, chains.Kept(tx))
         chain = read.content
         faults = faults_of(chain)
         if look:

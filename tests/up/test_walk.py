@@ -7,9 +7,10 @@ import pytest
 from click.testing import CliRunner
 
 from epistem.cli import main
+from epistem.core.prompts.tool import Tool
 from epistem.demo.load import timetable
 from epistem.store import models, subjects, versions
-from epistem.store.tools import sources
+from epistem.store.tools import kept, sources
 from tests.kit.subjects import sorting_prompt
 
 TIMETABLE = (resources.files("epistem.demo") / "chains" / "timetable-answer.yaml").read_text(
@@ -167,3 +168,17 @@ def test_a_question_becomes_a_query_that_is_mended_and_answered(run, database, m
     ]  # fmt: skip
     assert said[-2]["told"] == "after round 3"
     assert "17:40" in json.dumps(model_server.requests[-1])
+
+
+def test_a_tool_is_named_by_its_version(run, database):
+    with database.transaction() as tx:
+        kept.insert(tx, "tide", Tool(name="tide", answer='{"high": 6}'))
+    step = "  - {kind: tool, name: tide, tool: tide@1, writes: said}\n"
+    head = SMALL[: SMALL.index("  - kind: ask")]
+    code, told = run(f"{head}{step}outputs: {{high: said.high}}\n", "--input", "word=x", "--json")
+    assert code == 0, told
+    assert json.loads(told.splitlines()[-1])["outputs"] == {"high": 6}
+    code, told = run(
+        f"{head}{step}outputs: {{high: said}}\n".replace("tide@1", "tide@2"), "--input", "word=x"
+    )
+    assert (code, "no version 2 of a tool" in told) == (2, True)

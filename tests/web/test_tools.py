@@ -8,8 +8,10 @@ from threading import Thread
 import pytest
 from aiohttp import web
 
+from epistem.core.errors import InvalidInput
 from epistem.core.tools.addresses import origin_in
-from epistem.store.tools import answers
+from epistem.store.tools import answers, sources
+from epistem.work.tools import places
 from tests.kit.servers import served
 from tests.kit.waiting import wait_for
 from tests.web.conftest import assert_problem
@@ -376,3 +378,20 @@ def test_a_file_whose_kept_tool_is_another_one_here_is_refused(api):
     [refused] = take(text.replace("at nine", "at ten"))
     assert refused["outcome"] == "refused"
     assert "is another one here" in refused["message"]
+
+
+def test_a_source_that_is_replaced_while_it_is_opened_is_not_kept_half(
+    api, database, tmp_path, monkeypatch
+):
+    content = sqlite_file(tmp_path)
+    attach(api, "piers", content)
+    with database.transaction() as tx:
+        found = sources.get(tx, "piers")
+    monkeypatch.setattr(places, "_folder", lambda: tmp_path)
+    with database.transaction() as tx:
+        tx.run("DELETE FROM source_pieces")
+    with pytest.raises(InvalidInput, match="replaced just now"):
+        places.opened(database, found)
+    attach(api, "piers", content)
+    assert places.opened(database, found).file.read_bytes() == content
+    assert api.post("/sources/piers/query", {"statement": "SELECT b FROM a"}).status_code == 200

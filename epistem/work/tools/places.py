@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Sequence
+from hashlib import sha256
 from pathlib import Path
 from threading import Lock
 from time import monotonic
@@ -68,9 +69,14 @@ def _file(database: Database, digest: bytes) -> Path:
     file = _folder() / f"{digest.hex()}.sqlite"
     if not file.exists():
         handle, beside = tempfile.mkstemp(dir=file.parent)
+        told = sha256()
         with os.fdopen(handle, "wb") as out, database.transaction() as tx:
             for piece in sources.content_of(tx, digest):
                 out.write(piece)
+                told.update(piece)
+        if told.digest() != digest:
+            os.unlink(beside)
+            raise InvalidInput("The source was replaced just now. Ask again.", field="source")
         os.replace(beside, file)
     return file
 

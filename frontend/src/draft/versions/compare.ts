@@ -23,6 +23,7 @@ export function compare(before: Prompt, after: Prompt): Row[] {
     ...rows("examples", examples(before), examples(after)),
     ...rows("reply", reply(before), reply(after)),
     ...rows("tools", named(before.tools, "name"), named(after.tools, "name")),
+    ...rows("tools", toolChoice(before), toolChoice(after)),
     ...rows("settings", settings(before), settings(after)),
     ...rows("fragments", new Map(Object.entries(before.fragments ?? {})), new Map(Object.entries(after.fragments ?? {}))),
   ];
@@ -74,6 +75,13 @@ function parts(prompt: Prompt): Map<string, string> {
 
 function named<T extends { name: string }>(list: T[] | undefined, key: "name"): Map<string, string> {
   return new Map((list ?? []).map(({ [key]: name, ...rest }) => [name, told(rest)]));
+}
+
+/** Whether tools have to be called, and how often, where that is not as usual. */
+function toolChoice({ tool_choice: choice }: Prompt): Map<string, string> {
+  const { choice: way = "auto", this: name = "", several = true, rounds = 8 } = choice ?? {};
+  const told = `${way}${name ? ` ${name}` : ""}, ${several ? "several at once" : "one at a time"}, ${rounds} rounds`;
+  return new Map(told === "auto, several at once, 8 rounds" ? [] : [["how tools are called", told]]);
 }
 
 function examples(prompt: Prompt): Map<string, string> {
