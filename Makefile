@@ -31,6 +31,7 @@ bench: setup
 	.venv/bin/python bench/checks.py
 	.venv/bin/python bench/cases.py
 	.venv/bin/python bench/look_up.py
+	.venv/bin/python bench/chain.py
 	.venv/bin/python bench/draft.py
 	.venv/bin/python bench/honesty.py
 

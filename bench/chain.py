@@ -7,16 +7,13 @@ the ideal, by walks of eight steps on a model that takes 50 ms: so many at once 
 from __future__ import annotations
 
 import argparse
-import asyncio
-import json
 import statistics
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from time import perf_counter
 
-from aiohttp import web
+import uvloop
+from overhead import reply_server
 
 from epistem.core.chains.content import Chain
 from epistem.core.chains.walking import Walk
@@ -26,7 +23,6 @@ from epistem.store.database import Database
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
 from epistem.work.chains import walks
-from tests.kit.servers import served
 
 STEPS = 8
 
@@ -51,30 +47,6 @@ def own_time(steps: int = 100, rounds: int = 15) -> float:
     return statistics.median(told) / steps * 1e6
 
 
-@contextmanager
-def model(delay_s: float) -> Iterator[str]:
-    """A server that answers after so long."""
-    reply = json.dumps(
-        {
-            "model": "m",
-            "choices": [
-                {"message": {"role": "assistant", "content": "fine"}, "finish_reason": "stop"}
-            ],
-            "usage": {"prompt_tokens": 10, "completion_tokens": 2},
-        }
-    ).encode()
-
-    async def answer(request: web.Request) -> web.Response:
-        await request.read()
-        await asyncio.sleep(delay_s)
-        return web.Response(body=reply, content_type="application/json")
-
-    app = web.Application()
-    app.router.add_post("/v1/chat/completions", answer)
-    with served(app) as url:
-        yield url
-
-
 def of_asks() -> Chain:
     said = {"role": "user", "parts": [{"name": "Q", "text": "{{ said }}"}]}
     step = {"kind": "ask", "prompt": {"messages": [said]}, "model": "m", "writes": "said"}
@@ -95,7 +67,7 @@ def main() -> None:
     parser.add_argument("--delay-ms", type=float, default=50)
     told = parser.parse_args()
     print(f"engine        {own_time():6.0f} µs a step")
-    with tempfile.TemporaryDirectory() as folder, model(told.delay_ms / 1_000) as url:
+    with tempfile.TemporaryDirectory() as folder, reply_server(told.delay_ms / 1_000) as url:
         server = MariaDb(Path(folder) / "mariadb")
         server.start()
         migrate(server.address)
@@ -105,7 +77,7 @@ def main() -> None:
         ratios = []
         for _ in range(5):
             began = perf_counter()
-            found = asyncio.run(
+            found = uvloop.run(
                 walks(
                     database,
                     of_asks(),
