@@ -247,6 +247,11 @@ class TestFaults:
         ("told", "at", "says"),
         [
             (chain(put("a", said="other")), "1", "reads other"),
+            (chain({"kind": "each", "name": "e", "over": "[1]", "item": "said", "gives": "said", "writes": "said",
+                    "steps": [put("a", said="1")]}), "1", "Call the item otherwise"),
+            (chain({"kind": "both", "name": "b", "branches": [
+                {"name": "x", "steps": [put("a", said="1")]}, {"name": "x", "steps": [put("c", said="1")]}]}),
+             "1", "Each branch has a name"),
             (chain(put("a", other="1")), "1", "no value of the state"),
             (chain(put("a", said="1 +")), "1", "can't be read"),
             (chain(ask("a", "{{ said }}")), "1", "where nothing may have been written"),
@@ -266,7 +271,7 @@ class TestFaults:
                     "prompt": prompt(reply={"kind": "json", "json_schema": {"type": "object",
                     "properties": {"label": {}}}})}), "1", "has no field “kind”"),
         ],
-        ids=range(14),
+        ids=range(16),
     )  # fmt: skip
     def test_what_stops_a_chain_is_said_at_its_place(self, told, at, says):
         found = [fault for fault in faults_of(told) if fault.stops]

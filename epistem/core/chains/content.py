@@ -21,6 +21,8 @@ from epistem.core.shapes import Document, said
 MOST_ROUNDS, MOST_ITEMS, MOST_AT_ONCE, MOST_VOTES = 20, 200, 16, 25
 Expression: TypeAlias = Annotated[str, Field(max_length=2_000)]
 Name: TypeAlias = Annotated[str, Field(max_length=80)]
+PlaceName: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_ -]{0,39}$")]
+"""Of a way or a branch: it is part of its steps' places."""
 
 
 class StateValue(Document):
@@ -92,7 +94,7 @@ class CheckStep(Step):
 class Way(Document):
     """One way of a route: taken where this is true, and none before it was."""
 
-    name: Name
+    name: PlaceName
     when: Expression
     steps: list[AnyStep] = Field(default_factory=list, max_length=100)
 
@@ -130,7 +132,7 @@ class Each(Step):
 
 
 class Branch(Document):
-    name: Name
+    name: PlaceName
     steps: list[AnyStep] = Field(min_length=1, max_length=100)
 
 

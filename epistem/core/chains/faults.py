@@ -90,6 +90,10 @@ def _of_steps(chain: Chain) -> Iterator[Fault]:
         }
         if isinstance(step, Each):
             items[at] = {step.item}
+            if step.item in known | within | _RESERVED:
+                yield Fault(
+                    at, "item", f"“{step.item}” is another thing already. Call the item otherwise."
+                )
         if each.deep > DEEPEST:
             yield Fault(at, "steps", f"Steps stand in each other more than {DEEPEST} deep.")
         for field, told, own in expressions_of(step):
@@ -103,6 +107,8 @@ def _of_steps(chain: Chain) -> Iterator[Fault]:
             yield from _of_checks(at, step)
         if isinstance(step, Route):
             yield from _of_route(at, step)
+        if isinstance(step, Both):
+            yield from _of_branches(at, step)
 
 
 def _of_expression(at: str, field: str, told: str, known: set[str]) -> Iterator[Fault]:
@@ -152,6 +158,12 @@ def _of_checks(at: str, step: CheckStep) -> Iterator[Fault]:
                 yield Fault(at, f"checks.{number}", message)
         except EpistemError as error:
             yield Fault(at, f"checks.{number}", error.message)
+
+
+def _of_branches(at: str, step: Both) -> Iterator[Fault]:
+    names = [branch.name for branch in step.branches]
+    if len(set(names)) < len(names):
+        yield Fault(at, "branches", "Each branch has a name of its own.")
 
 
 def _of_route(at: str, step: Route) -> Iterator[Fault]:
