@@ -345,8 +345,8 @@ class _Shard:
 
     async def _have_judged(self, ask: Asking, client: ModelClient, writer: Writer) -> None:
         """What it was judged by is kept first: it is paid for, and the judges may take long."""
-        for made in ask.not_kept():
-            await keep_call(ask, writer, made)
+        while left := ask.not_kept():
+            await keep_call(ask, writer, left[0])
         judging = ask.begin_judging(self._judges)
         await carry_out(
             client, ask.at_work.endpoint, judging, aside=self._judges, reach=self._reach

@@ -209,3 +209,32 @@ def test_a_call_whose_answer_is_recorded_is_never_made_again(
                 made = calls.of(tx, "cell", [reading.id])[reading.id]
                 [told] = [json.loads(c.reply)["answer"] for c in made if c.purpose == "tool"]
                 assert reading.answer == f"It said {told}"
+
+
+def test_with_a_judge_every_call_is_kept_once(database, runner, model_server, boats):
+    def answer(body):
+        if body["model"] == "critic":
+            return json.dumps({"reason": "So.", "score": 4})
+        return calls_then_says(body)
+
+    put_model(database, "critic", model_server.url)
+    check = {"check": "judge.rubric", "options": {"model": "critic"}}
+    tool = http(boats, answer="as always")
+    put_model(database, "own", model_server.url)
+    content = Prompt.from_json(
+        {"messages": USER, "tools": [{"name": "boat", "parameters": PIER, **tool}]}
+    )
+    model_server.answer = answer
+    with database.transaction() as tx:
+        subject = subjects.create(tx, "boats", "", content)
+        versions.save(tx, subject, content, "")
+        cases.keep(tx, subject, Case.from_json({"inputs": {"question": "boat {}"}}))
+    arms = [{"version": 1, "model": "own"}]
+    trial = start_trial(database, subject, arms=arms, repeats=3, checks=[check])
+    done = carry_out(runner, database, trial)
+    assert done.unanswered == 0
+    with database.transaction() as tx:
+        for reading in readings.at(tx, trial.id, 0, 0):
+            assert [(call.purpose, call.path) for call in reading.calls] == [
+                ("answer", "0.1"), ("tool", "0.1.1"), ("answer", "0.2"), ("judge", "judge.0.1"),
+            ]  # fmt: skip
