@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.engine.answers import Asking, answer, talk
+from epistem.core.engine.answers import MOST_AT_ONCE, Asking, answer, talk
 from epistem.core.engine.looking import filled
 from epistem.core.engine.needs import (
     AskModel,
@@ -156,3 +156,19 @@ def test_one_that_calls_tools_for_ever_is_taken_at_its_last_word():
     asks = Reply("hm", "tool_calls", Usage(1, 1), "m", "", (ToolCall("c", "tide", "{}"),))
     result = carried_out(Run(answer(FORMATS["messages"], body("x"), 1, TOOLS)), World([asks]))
     assert (result.rounds, result.reply.text) == (ROUNDS, "hm")
+
+
+def test_ten_thousand_calls_in_one_reply_are_not_made():
+    calls = tuple(ToolCall(f"c{n}", "tide", "{}") for n in range(10_000))
+    asks = Reply("", "tool_calls", Usage(1, 1), "m", "", calls)
+    said = Reply("at six", "stop", Usage(1, 1), "m")
+    world = World([asks])
+    run = Run(answer(FORMATS["chat_completions"], body("when?"), 3, TOOLS))
+    while isinstance(run.need, UseTool) or not world.asked:
+        run.give(world.give(run.need))
+    assert len(world.asked) == 1 + MOST_AT_ONCE
+    told = json.loads(run.need.body.content)["messages"]
+    assert len(told) == 2 + 10_000
+    assert "was not made" in told[-1]["content"]
+    run.give(said)
+    assert run.result.reply == said

@@ -11,11 +11,13 @@ import orjson
 from epistem.core.engine.looking import FoundIn
 from epistem.core.engine.needs import AskModel, Program, SharedBody, UseTool
 from epistem.core.prompts.dialogue import Turn
-from epistem.core.prompts.tools import ToolResult, ToolsAtHand
+from epistem.core.prompts.tools import ToolResult, ToolsAtHand, faulty
 from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply, ToolCall
 
 NO_TOOLS = ToolsAtHand()
+MOST_AT_ONCE = 32
+"""Calls of tools in one reply; a server that sends ten thousand does not make ten thousand calls elsewhere."""
 
 
 class ToolUsed(NamedTuple):
@@ -61,7 +63,10 @@ def answer(
             break
         now: list[ToolUsed] = []
         for number, call in enumerate(reply.tool_calls, start=1):
-            result = yield UseTool(f"{at}.{number}", at_hand, call.name, call.arguments)
+            if number > MOST_AT_ONCE:
+                result = faulty(f"At most {MOST_AT_ONCE} calls at once. This one was not made.")
+            else:
+                result = yield UseTool(f"{at}.{number}", at_hand, call.name, call.arguments)
             now.append(ToolUsed(call, result))
         used += now
         told = [(each.call, each.result.answer) for each in now]
