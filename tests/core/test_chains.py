@@ -168,6 +168,15 @@ class TestSteps:
         found, _ = walked(chain(both, state=state, outputs={"all": "all", "said": "said"}))
         assert found.outputs == {"all": ["1", 1, 0], "said": "y"}
 
+    def test_a_branch_joins_what_its_best_round_left(self):
+        state = [{"name": "n", "start": 0}, {"name": "all", "how": "append"}]
+        loop = {"kind": "repeat", "name": "r", "most": 3, "until": "false", "best": "n == 2 ? 9 : n",
+                "steps": [put("a", n="n + 1", all="n")]}  # fmt: skip
+        both = {"kind": "both", "name": "two", "branches": [
+            {"name": "x", "steps": [loop]}, {"name": "y", "steps": [put("b", all="'y'")]}]}  # fmt: skip
+        found, _ = walked(chain(both, state=state, outputs={"n": "n", "all": "all"}))
+        assert found.outputs == {"n": 2, "all": [0, 1, "y"]}
+
     def test_a_vote_takes_what_comes_most_often(self):
         vote = {
             "kind": "vote",

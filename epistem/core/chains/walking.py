@@ -49,7 +49,6 @@ from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.request import request_for
-from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.tool import AS_USUAL
 from epistem.core.prompts.tools import ToolResult, ToolsAtHand
 from epistem.core.wire.chat_completions import encode
@@ -256,7 +255,7 @@ class Walk:
             step.prompt,
             known,
             speaker.asked_as,
-            settings=_over(step.settings, step.prompt.settings),
+            settings=step.settings.over(step.prompt.settings),
             wire=speaker.wire,
             abilities=speaker.abilities,
         )
@@ -344,7 +343,7 @@ class Walk:
     def _repeat(
         self, step: Repeat, at: str, given: dict[str, Any], going: _Going
     ) -> Program[Stepped]:
-        best: tuple[float, dict[str, Any]] | None = None
+        best: tuple[float, dict[str, Any], int] | None = None
         for number in range(1, step.most + 1):
             yield from self._steps(step.steps, f"{at}.r{number}.", going)
             if going.state.truth_of(step.until):
@@ -354,9 +353,10 @@ class Walk:
                 if isinstance(score, bool) or not isinstance(score, int | float):
                     raise InvalidInput(f"“{step.best[:80]}” gives {str(score)[:60]}, not a number.")
                 if best is None or score > best[0]:
-                    best = (float(score), going.state.copied().values)
+                    best = (float(score), going.state.copied().values, len(going.written))
         if best is not None:
             going.state.values = best[1]
+            del going.written[best[2] :]
         told = f"not after {step.most} rounds"
         return Stepped(at, step.name, step.kind, given, {}, told)
 
@@ -428,10 +428,6 @@ def _wrote(
     going.state.write(written)
     going.written += written
     return Stepped(at, step.name, step.kind, given, dict(written), told)
-
-
-def _over(settings: Settings, own: Settings) -> Settings:
-    return settings.over(own)
 
 
 def _cents(speaker: Speaker, sent: int, written: int) -> float:
