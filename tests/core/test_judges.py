@@ -6,7 +6,7 @@ import pytest
 
 from epistem.core.cases.content import Expectation
 from epistem.core.checks.base import Answer, Check, Finding, Ground, Said
-from epistem.core.checks.bench import Bench
+from epistem.core.checks.bench import Bench, Judged
 from epistem.core.checks.judge.asking import JudgeModel, Shown, ask_for_score, read_score
 from epistem.core.checks.judge.criteria import SHIPPED, Criterion, Known
 from epistem.core.checks.judge.probation import Said as Given
@@ -16,7 +16,6 @@ from epistem.core.engine.run import from_list
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.dialogue import Turn
-from epistem.core.trials import judging
 from epistem.core.wire.reply import Reply, Usage
 
 TEXT = ReplyShape()
@@ -218,7 +217,7 @@ def test_a_check_that_breaks_down_can_not_tell(monkeypatch):
     bench = Bench([CheckUse(check="tone.emoji")], TEXT)
     bench._checks = [(Broken(None, TEXT), {"": 0})]
     [found] = bench.judge(Answer("x"), Ground(TEXT))
-    assert found == judging.Judged(
+    assert found == Judged(
         0, Finding("", None, "The check broke down: ZeroDivisionError: by nought")
     )
 
