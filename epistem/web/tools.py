@@ -31,6 +31,8 @@ AT_ONCE = 8
 FULL = "Other tools are being called at the moment. Try again in a little while."
 _calling = BoundedSemaphore(AT_ONCE)
 MOST_CALLS = 20
+MOST_LISTED = 120
+"""Tools, sources and addresses each: with all that is told of them the answer stays under 200 kB."""
 MOST_SHOWN = 20_000
 """Characters of what a call by hand answered then, in the list of such calls."""
 
@@ -66,12 +68,14 @@ class SourceLine(Shape):
 
 
 class Toolbox(Shape):
-    """`installed` are the entry points that a tool may call."""
+    """The first of each by name; `more` says whether there are others. `installed` are the entry points that a tool may
+    call."""
 
     tools: list[KeptToolLine]
     sources: list[SourceLine]
     addresses: list[AllowedShape]
     installed: list[str]
+    more: bool
 
 
 class KeptToolVersion(Shape):
@@ -377,6 +381,7 @@ def disallow_address(body: NewAddress) -> Response:
 
 
 def _toolbox(tx: Transaction) -> Toolbox:
+    """One more of each is looked for than is told, to see whether there are others."""
     tools = [
         KeptToolLine(
             name=line.name,
@@ -385,7 +390,7 @@ def _toolbox(tx: Transaction) -> Toolbox:
             kind=line.content.does.kind if line.content.does else "fixed",
             changes=line.content.changes,
         )
-        for line in kept.lines(tx)
+        for line in kept.lines(tx, MOST_LISTED + 1)
     ]
     addresses = [
         AllowedShape(
@@ -394,10 +399,17 @@ def _toolbox(tx: Transaction) -> Toolbox:
             allowed_at=each.allowed_at,
             allowed_by=each.allowed_by,
         )
-        for each in answers.addresses(tx)
+        for each in answers.addresses(tx, MOST_LISTED + 1)
     ]
-    lines = [_source(each) for each in sources.all_of(tx)]
-    return Toolbox(tools=tools, sources=lines, addresses=addresses, installed=installed())
+    lines = [_source(each) for each in sources.all_of(tx, MOST_LISTED + 1)]
+    told = (tools, lines, addresses)
+    return Toolbox(
+        tools=tools[:MOST_LISTED],
+        sources=lines[:MOST_LISTED],
+        addresses=addresses[:MOST_LISTED],
+        installed=installed()[:MOST_LISTED],
+        more=any(len(each) > MOST_LISTED for each in told),
+    )
 
 
 def _page(tx: Transaction, name: str) -> KeptToolPage:

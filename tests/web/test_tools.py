@@ -9,8 +9,10 @@ import pytest
 from aiohttp import web
 
 from epistem.core.errors import InvalidInput
-from epistem.core.tools.addresses import origin_in
-from epistem.store.tools import answers, sources
+from epistem.core.prompts.tool import Tool
+from epistem.core.tools.addresses import Origin, origin_in
+from epistem.reach.mariadb import Place
+from epistem.store.tools import answers, kept, sources
 from epistem.work.tools import places
 from tests.kit.servers import served
 from tests.kit.waiting import wait_for
@@ -120,13 +122,27 @@ class TestKept:
             assert api.get(path).status_code == 404
         assert api.post("/tools/nope/versions", {"content": SAILINGS}).status_code == 404
 
-    def test_a_thousand_are_listed_in_a_page_of_bounded_length(self, api):
-        for n in range(300):
-            told = {"name": f"t{n}", "content": {**SAILINGS, "description": "d" * 4_000}}
-            assert api.post("/tools", told).status_code == 201
+    def test_a_thousand_of_each_are_listed_in_an_answer_of_bounded_length_and_all_work(
+        self, api, database
+    ):
+        told = Tool.from_json(
+            {**SAILINGS, "description": "d" * 4_000, "does": {"kind": "sql", "source": "s-last"}}
+        )
+        assert api.get("/tools").get_json()["more"] is False
+        with database.transaction() as tx:
+            for n in range(1_000):
+                kept.insert(tx, f"{'t' * 50}{n}", told)
+                sources.put_place(
+                    tx, f"{'s' * 50}{n}", "a" * 200, vars(Place("h" * 200, 1, "u" * 80, "d" * 64))
+                )
+                answers.allow(tx, Origin("https", f"{'h' * 200}{n}.example", 443), inside=False)
+            sources.put_place(tx, "s-last", "", vars(Place("h", 1, "u", "d")))
         listed = api.get("/tools")
         assert len(listed.data) < 200_000
-        assert len(listed.get_json()["tools"]) == 200
+        page = listed.get_json()
+        assert [len(page[each]) for each in ("tools", "sources", "addresses")] == [120] * 3
+        assert page["more"] is True
+        assert_problem(api.client.delete("/api/v1/sources/s-last"), 409, "source", "reads “s-last”")
 
 
 class TestSources:

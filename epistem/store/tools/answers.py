@@ -41,10 +41,12 @@ class AllowedAddress(NamedTuple):
     allowed_by: str
 
 
-def addresses(tx: Transaction) -> list[AllowedAddress]:
+def addresses(tx: Transaction, most: int = 2**31) -> list[AllowedAddress]:
+    """The first by host."""
     rows = tx.rows(
         "SELECT scheme, host, port, inside, allowed_at, allowed_by FROM tool_addresses "
-        "ORDER BY host, port, scheme"
+        "ORDER BY host, port, scheme LIMIT %s",
+        [most],
     )
     return [AllowedAddress(Origin(*row[:3]), bool(row[3]), *row[4:]) for row in rows]
 

@@ -16,7 +16,7 @@ from epistem.core.prompts.tool import Tool
 from epistem.store.database import Transaction, is_duplicate
 from epistem.store.documents import dumps
 
-LISTED = 200
+EVERY = 2**31
 
 
 class ToolLine(NamedTuple):
@@ -87,13 +87,13 @@ def add(tx: Transaction, after: Newest, content: Tool, note: str) -> int:
     return after.number + 1
 
 
-def lines(tx: Transaction) -> list[ToolLine]:
-    """Those that there are, by name, up to LISTED."""
+def lines(tx: Transaction, most: int = EVERY) -> list[ToolLine]:
+    """The first by name."""
     rows = tx.rows(
         "SELECT t.name, v.number, v.content FROM tools t JOIN tool_versions v ON v.tool_id = t.id "
         "WHERE v.number = (SELECT MAX(number) FROM tool_versions w WHERE w.tool_id = t.id) "
         "ORDER BY t.name LIMIT %s",
-        [LISTED],
+        [most],
     )
     return [ToolLine(name, number, Tool.from_json(json.loads(told))) for name, number, told in rows]
 

@@ -33,8 +33,10 @@ class KeptSource:
     changed_by: str
 
 
-def all_of(tx: Transaction) -> list[KeptSource]:
-    return [_from_row(row) for row in tx.rows(f"SELECT {_COLUMNS} FROM sources ORDER BY name")]
+def all_of(tx: Transaction, most: int = 2**31) -> list[KeptSource]:
+    """The first by name."""
+    rows = tx.rows(f"SELECT {_COLUMNS} FROM sources ORDER BY name LIMIT %s", [most])
+    return [_from_row(row) for row in rows]
 
 
 def get(tx: Transaction, name: str) -> KeptSource:

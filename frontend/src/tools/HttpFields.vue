@@ -21,7 +21,7 @@ const refused = computed(() => {
     const { protocol, hostname, port } = new URL((does.value.address ?? "").replace(/\{.*/s, ""));
     const origin = `${protocol}//${hostname}:${port || (protocol === "https:" ? 443 : 80)}`;
     const there = toolbox.data.value?.addresses;
-    return there && !there.some(({ address }) => address === origin) ? origin : null;
+    return there && !toolbox.data.value?.more && !there.some(({ address }) => address === origin) ? origin : null;
   } catch {
     return null;
   }

@@ -130,6 +130,7 @@ useKeys([
           <b class="block font-semibold">{{ count(toolbox.data.value?.addresses.length ?? 0, "address", "addresses") }}</b>
           <span class="caption block">that tools may reach</span>
         </button>
+        <p v-if="toolbox.data.value?.more" class="caption px-gut py-2" data-test="more-tools">There are others: the first 120 of each by name are shown, all of them work.</p>
       </div>
     </section>
     <section class="panel flex min-h-0 min-w-0 flex-col" :class="show || !tools.length ? 'col-span-2' : ''" aria-label="What is open">
