@@ -13,7 +13,8 @@ it is black?";odd, wet
 
 
 def undo(page):
-    page.driver.find_element(By.XPATH, "//button[text()='Undo']").click()
+    """Once it is offered: what was done may show before that."""
+    page.click("undo")
 
 
 def test_a_file_is_looked_at_put_right_kept_and_taken_back(page, make, tmp_path):

@@ -64,7 +64,7 @@ class TestFromNothing:
         page.reads("state-cases", "1 kept")
         page.click("put-away")
         page.reads("state-cases", "none yet")
-        page.driver.find_element(By.XPATH, "//button[text()='Undo']").click()
+        page.click("undo")
         page.reads("state-cases", "1 kept")
 
     def test_what_was_typed_into_a_case_is_there_after_a_look_at_another(self, page):
