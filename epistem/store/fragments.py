@@ -5,28 +5,13 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
 from typing import NamedTuple
 
-import pymysql
+from epistem.core.prompts.fragments import split_reference
+from epistem.store.database import Transaction
+from epistem.store.named_versions import Named, NamedVersion, Newest
 
-from epistem.core.errors import Conflict, NotFound
-from epistem.core.prompts.fragments import reference, split_reference
-from epistem.store.database import Transaction, is_duplicate
-
-
-@dataclass(frozen=True)
-class FragmentVersion:
-    number: int
-    note: str
-    created_at: datetime
-    saved_by: str
-
-
-class Latest(NamedTuple):
-    fragment_id: int
-    number: int
-    text: str
+_NAMED = Named("fragments", "fragment_versions", "text", "fragment")
 
 
 @dataclass(frozen=True)
@@ -44,7 +29,7 @@ class Fragment:
 
     name: str
     about: str
-    versions: list[FragmentVersion]
+    versions: list[NamedVersion]
     text: str
     used_by: list[Use]
 
@@ -60,35 +45,17 @@ class Line(NamedTuple):
 
 def insert(tx: Transaction, name: str, about: str, text: str) -> None:
     """A fragment with its first version. Raises Conflict for a name in use."""
-    try:
-        fragment_id = tx.insert(
-            "INSERT INTO fragments (name, about) VALUES (%s, %s)", (name, about)
-        )
-    except pymysql.IntegrityError as error:
-        if is_duplicate(error):
-            message = f"There is a fragment called “{name}” already. Choose another name."
-            raise Conflict(message, field="name") from error
-        raise
-    _add(tx, fragment_id, 1, text, "")
+    _NAMED.insert(tx, name, text, {"about": about})
 
 
-def latest(tx: Transaction, name: str) -> Latest:
+def latest(tx: Transaction, name: str) -> Newest:
     """The newest version, which nobody else changes until the transaction ends. Raises NotFound."""
-    row = name.isascii() and tx.first("SELECT id FROM fragments WHERE name = %s FOR UPDATE", [name])
-    if not row:
-        raise NotFound(f"There is no fragment called “{name[:70]}”.", field="name")
-    found = tx.first(
-        "SELECT number, text FROM fragment_versions WHERE fragment_id = %s ORDER BY number DESC LIMIT 1",
-        [row[0]],
-    )
-    assert found is not None, "a fragment is always made with a version"
-    return Latest(row[0], *found)
+    return _NAMED.newest(tx, name)
 
 
-def add(tx: Transaction, after: Latest, text: str, note: str) -> int:
+def add(tx: Transaction, after: Newest, text: str, note: str) -> int:
     """The number of the version that was added."""
-    _add(tx, after.fragment_id, after.number + 1, text, note)
-    return after.number + 1
+    return _NAMED.add(tx, after, text, note)
 
 
 def lines(tx: Transaction) -> list[Line]:
@@ -106,47 +73,20 @@ def lines(tx: Transaction) -> list[Line]:
 
 def get(tx: Transaction, name: str, *, most: int) -> Fragment:
     """With its `most` newest versions. Raises NotFound."""
-    about = name.isascii() and tx.first("SELECT about FROM fragments WHERE name = %s", [name])
-    if not about:
-        raise NotFound(f"There is no fragment called “{name[:70]}”.", field="name")
-    rows = tx.rows(
-        "SELECT v.number, v.note, v.created_at, v.saved_by FROM fragment_versions v "
-        "JOIN fragments f ON f.id = v.fragment_id WHERE f.name = %s ORDER BY v.number DESC LIMIT %s",
-        (name, most),
-    )
-    versions = [FragmentVersion(*row) for row in rows]
+    number, about = _NAMED.row(tx, name, "id, about")
+    versions = _NAMED.versions(tx, number, most)
     text = text_of(tx, name, versions[0].number)
-    return Fragment(name, about[0], versions, text, _uses(tx).get(name, []))
+    return Fragment(name, about, versions, text, _uses(tx).get(name, []))
 
 
 def text_of(tx: Transaction, name: str, number: int) -> str:
     """Raises NotFound for a version that is not there."""
-    found = texts(tx, [reference(name, number)])
-    if not found:
-        raise NotFound(f"There is no version {number} of a fragment “{name[:70]}”.", field="name")
-    return next(iter(found.values()))
+    return _NAMED.of_version(tx, name, number)
 
 
 def texts(tx: Transaction, references: Iterable[str]) -> dict[str, str]:
     """The texts of those of the references that are kept here."""
-    wanted = [split for name in references if (split := split_reference(name))]
-    if not wanted:
-        return {}
-    places = ", ".join(["(%s, %s)"] * len(wanted))
-    rows = tx.rows(
-        "SELECT f.name, v.number, v.text FROM fragment_versions v JOIN fragments f "
-        f"ON f.id = v.fragment_id WHERE (f.name, v.number) IN ({places})",
-        [value for pair in wanted for value in pair],
-    )
-    return {reference(name, number): text for name, number, text in rows}
-
-
-def _add(tx: Transaction, fragment_id: int, number: int, text: str, note: str) -> None:
-    tx.run(
-        "INSERT INTO fragment_versions (fragment_id, number, text, note, saved_by) "
-        "VALUES (%s, %s, %s, %s, %s)",
-        (fragment_id, number, text, note, tx.by),
-    )
+    return _NAMED.contents(tx, references)
 
 
 def _uses(tx: Transaction) -> dict[str, list[Use]]:

@@ -28,7 +28,7 @@ def save(tx: Transaction, name: str, text: str, note: str) -> tuple[int, bool]:
     """The number of the version with this text, and whether it is new: only a changed text is."""
     newest = fragments.latest(tx, name)
     _check(tx, text)
-    if newest.text == text:
+    if newest.content == text:
         return newest.number, False
     return fragments.add(tx, newest, text, note), True
 

@@ -5,31 +5,22 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
 from typing import NamedTuple
 
-import pymysql
-
-from epistem.core.errors import Conflict, NotFound
 from epistem.core.prompts.fragments import reference, split_reference
 from epistem.core.prompts.tool import Tool
-from epistem.store.database import Transaction, is_duplicate
+from epistem.store.database import Transaction
 from epistem.store.documents import dumps
+from epistem.store.named_versions import Named, NamedVersion, Newest
 
 EVERY = 2**31
+_NAMED = Named("tools", "tool_versions", "content", "tool", field="tool")
 
 
 class ToolLine(NamedTuple):
     name: str
     newest: int
     content: Tool
-
-
-class ToolVersion(NamedTuple):
-    number: int
-    note: str
-    created_at: datetime
-    saved_by: str
 
 
 class ToolUsedBy(NamedTuple):
@@ -46,45 +37,24 @@ class KeptTool:
 
     id: int
     name: str
-    versions: list[ToolVersion]
-    content: Tool
-
-
-class Newest(NamedTuple):
-    tool_id: int
-    number: int
+    versions: list[NamedVersion]
     content: Tool
 
 
 def insert(tx: Transaction, name: str, content: Tool) -> None:
     """With its first version. Raises Conflict for a name in use."""
-    try:
-        tool_id = tx.insert("INSERT INTO tools (name) VALUES (%s)", [name])
-    except pymysql.IntegrityError as error:
-        if is_duplicate(error):
-            message = f"There is a tool called “{name}” already. Choose another name."
-            raise Conflict(message, field="name") from error
-        raise
-    _add(tx, tool_id, 1, content, "")
+    _NAMED.insert(tx, name, dumps(content.to_json()))
 
 
-def newest(tx: Transaction, name: str) -> Newest:
+def newest(tx: Transaction, name: str) -> tuple[Newest, Tool]:
     """Nobody else changes it until the transaction ends. Raises NotFound."""
-    row = name.isascii() and tx.first("SELECT id FROM tools WHERE name = %s FOR UPDATE", [name])
-    if not row:
-        raise NotFound(f"There is no tool called “{name[:70]}”.", field="tool")
-    found = tx.first(
-        "SELECT number, content FROM tool_versions WHERE tool_id = %s ORDER BY number DESC LIMIT 1",
-        row,
-    )
-    assert found is not None, "a tool is always made with a version"
-    return Newest(row[0], found[0], Tool.from_json(json.loads(found[1])))
+    found = _NAMED.newest(tx, name)
+    return found, Tool.from_json(json.loads(found.content))
 
 
 def add(tx: Transaction, after: Newest, content: Tool, note: str) -> int:
     """The number of the version that was added."""
-    _add(tx, after.tool_id, after.number + 1, content, note)
-    return after.number + 1
+    return _NAMED.add(tx, after, dumps(content.to_json()), note)
 
 
 def lines(tx: Transaction, most: int = EVERY) -> list[ToolLine]:
@@ -100,45 +70,24 @@ def lines(tx: Transaction, most: int = EVERY) -> list[ToolLine]:
 
 def get(tx: Transaction, name: str, most: int = 100) -> KeptTool:
     """With its `most` newest versions. Raises NotFound."""
-    row = name.isascii() and tx.first("SELECT id FROM tools WHERE name = %s", [name])
-    if not row:
-        raise NotFound(f"There is no tool called “{name[:70]}”.", field="tool")
-    rows = tx.rows(
-        "SELECT number, note, created_at, saved_by FROM tool_versions WHERE tool_id = %s "
-        "ORDER BY number DESC LIMIT %s",
-        (row[0], most),
-    )
-    versions = [ToolVersion(*each) for each in rows]
-    return KeptTool(row[0], name, versions, version(tx, name, versions[0].number))
+    (number,) = _NAMED.row(tx, name, "id")
+    versions = _NAMED.versions(tx, number, most)
+    return KeptTool(number, name, versions, version(tx, name, versions[0].number))
 
 
 def version(tx: Transaction, name: str, number: int) -> Tool:
     """Raises NotFound for a version that is not there."""
-    found = of_references(tx, [reference(name, number)])
-    if not found:
-        raise NotFound(f"There is no version {number} of a tool “{name[:70]}”.", field="tool")
-    return next(iter(found.values()))
+    return _tool(reference(name, number), _NAMED.of_version(tx, name, number))
 
 
 def of_references(tx: Transaction, references: Iterable[str]) -> dict[str, Tool]:
     """The tools of those of the references (`name@version`) that are kept here, each with its reference."""
-    wanted = [split for name in references if (split := split_reference(name))]
-    if not wanted:
-        return {}
-    places = ", ".join(["(%s, %s)"] * len(wanted))
-    rows = tx.rows(
-        "SELECT t.name, v.number, v.content FROM tool_versions v JOIN tools t ON t.id = v.tool_id "
-        f"WHERE (t.name, v.number) IN ({places})",
-        [value for pair in wanted for value in pair],
-    )
-    return {
-        (told := reference(name, number)): Tool.from_json({**json.loads(content), "kept": told})
-        for name, number, content in rows
-    }
+    found = _NAMED.contents(tx, references)
+    return {name: _tool(name, content) for name, content in found.items()}
 
 
 def used_by(tx: Transaction, name: str) -> list[ToolUsedBy]:
-    """Each subject once: by its draft, else by its newest version."""
+    """By subject: its draft, and its newest version."""
     rows = tx.rows(
         """
         SELECT s.name, 'draft', JSON_EXTRACT(d.content, '$.tools[*].kept')
@@ -160,8 +109,5 @@ def used_by(tx: Transaction, name: str) -> list[ToolUsedBy]:
     return sorted(found)
 
 
-def _add(tx: Transaction, tool_id: int, number: int, content: Tool, note: str) -> None:
-    tx.run(
-        "INSERT INTO tool_versions (tool_id, number, content, note, saved_by) VALUES (%s, %s, %s, %s, %s)",
-        (tool_id, number, dumps(content.to_json()), note, tx.by),
-    )
+def _tool(kept: str, content: str) -> Tool:
+    return Tool.from_json({**json.loads(content), "kept": kept})

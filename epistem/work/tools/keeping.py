@@ -27,7 +27,6 @@ from epistem.work.tools.places import Places, doors_of, opened
 from epistem.work.tools.reaching import Reaching
 
 SQLITE_MARK = b"SQLite format 3\0"
-MOST_FILE = 64_000_000
 
 
 def create(tx: Transaction, name: str, content: Tool) -> None:
@@ -41,8 +40,8 @@ def save(
 ) -> tuple[int, bool]:
     """The number of the version that is so, and whether it is new: only a changed one is. Raises Stale where
     another came `after` the one that it was made of."""
-    newest, content = kept.newest(tx, name), _sound(content)
-    if newest.content == content:
+    (newest, there), content = kept.newest(tx, name), _sound(content)
+    if there == content:
         return newest.number, False
     if after is not None and after != newest.number:
         raise Stale(f"The tool {name}")
