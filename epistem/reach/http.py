@@ -5,8 +5,6 @@ from __future__ import annotations
 import asyncio
 import ssl
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
-from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urljoin
 
@@ -19,7 +17,7 @@ from epistem.core.prompts.tool import HttpWork
 from epistem.core.tools.addresses import filled_in, origin_in, taken_by
 from epistem.core.tools.telling import shown_of
 from epistem.models.keys import Keys
-from epistem.reach.doors import CheckedResolver, Door, check_address, door_for
+from epistem.reach.doors import CheckedResolver, Door, addresses_of, door_for
 
 MOST_READ = 1_000_000
 """Bytes of a reply; a longer one is not read to its end."""
@@ -70,8 +68,8 @@ async def _asked(
     headers: Mapping[str, str],
     body: bytes | None,
 ) -> str:
-    with suppress(ValueError):  # a number needs no looking up, so it is checked here
-        check_address(str(ip_address(door.origin.host)), door)
+    if _needs_no_looking_up(door.origin.host):
+        await asyncio.to_thread(addresses_of, door)
     for _ in range(MOST_HOPS + 1):
         async with session.request(
             method, URL(address, encoded=True), data=body, headers=headers, allow_redirects=False
@@ -85,6 +83,11 @@ async def _asked(
                 raise NotReached(f"It answered {got.status} {got.reason or ''}: {told}".strip(": "))
             return text
     raise NotReached(f"It was sent on more than {MOST_HOPS} times.")
+
+
+def _needs_no_looking_up(host: str) -> bool:
+    """A number, which the HTTP client connects to as it stands: 127.0.0.1, 127.1, 2130706433, or ::1."""
+    return ":" in host or host.replace(".", "").isdigit()
 
 
 def _sent_on(door: Door, method: str, address: str, location: str) -> str:

@@ -125,6 +125,8 @@ class SentTry:
     """The models that judge its answer; None where no check asks one."""
     found: tuple[FoundIn, ...] = ()
     """What was looked up for it."""
+    deliberates: bool = False
+    """Whether some of its checks need the outside: models that judge, queries that are run."""
 
     @property
     def endpoint(self) -> Endpoint:
@@ -199,7 +201,8 @@ def begin(database: Database, name: str, content: Prompt, asked: Asked, *, by: s
     asked = asked.model_copy(update={"seed": seed})
     filled_in, found = _looked_up(database, content, asked)
     shown = exact_request(content, filled_in, model, found)
-    return SentTry(database, subject, content, asked, shown, model, by, judges, found)
+    told = (judges, found, checks.deliberates)
+    return SentTry(database, subject, content, asked, shown, model, by, *told)
 
 
 def show(
@@ -301,8 +304,8 @@ async def finish(
     """Judged by the plain checks, then by the models that judge."""
     tried = judged(a_try, driven.result, driven.made)
     tried.called = driven.called
-    bench, rows = _bench(a_try)
-    if bench.deliberates and tried.answered.reply.finish_reason not in UNFINISHED:
+    if a_try.deliberates and tried.answered.reply.finish_reason not in UNFINISHED:
+        bench, rows = _bench(a_try)
         answer_, ground = _answer(a_try, tried), _ground(a_try)
         judges = a_try.judges
         asking = Driven(Run(bench.deliberate(answer_, ground, judges.asked if judges else {})))

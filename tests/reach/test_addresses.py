@@ -209,6 +209,15 @@ class TestDoors:
         with pytest.raises(InvalidInput, match="in this machine"):
             check_address(numeric, Door(Origin("http", "x.example", 80)))
 
+    @pytest.mark.parametrize(
+        "host", ["127.1", "2130706433", "0177.0.0.1", "0x7f.1", "0", "[::1]", "[::ffff:127.0.0.1]"]
+    )
+    def test_this_machine_by_another_number_is_known_too(self, host):
+        with bookings(x=booking) as (url, asked):
+            with pytest.raises(EpistemError, match="in this machine or its network"):
+                ask(f"http://{host}:{origin_in(url).port}/x", inside=False)
+            assert asked == []
+
     def test_one_outside_may_be_asked(self):
         check_address("93.184.216.34", Door(Origin("http", "x.example", 80)))
         check_address("2606:2800:220:1::", Door(Origin("http", "x.example", 80)))

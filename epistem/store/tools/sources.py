@@ -49,11 +49,12 @@ def get(tx: Transaction, name: str) -> KeptSource:
 
 def put_file(tx: Transaction, name: str, about: str, file: str, content: bytes) -> None:
     """Attach a file under that name, in the place of what was there."""
+    _alone(tx)
     digest = sha256(content).digest()
     if not tx.first("SELECT 1 FROM source_pieces WHERE hash = %s AND piece = 0", [digest]):
         for at, start in enumerate(range(0, len(content), PIECE_BYTES)):
             tx.run(
-                "INSERT INTO source_pieces (hash, piece, content) VALUES (%s, %s, %s)",
+                "INSERT IGNORE INTO source_pieces (hash, piece, content) VALUES (%s, %s, %s)",
                 (digest, at, content[start : start + PIECE_BYTES]),
             )
     _put(tx, name, about, "sqlite", digest, file, len(content), None)
@@ -61,11 +62,13 @@ def put_file(tx: Transaction, name: str, about: str, file: str, content: bytes) 
 
 
 def put_place(tx: Transaction, name: str, about: str, place: dict[str, Any]) -> None:
+    _alone(tx)
     _put(tx, name, about, "mariadb", None, "", 0, dumps(place))
     _clear(tx)
 
 
 def remove(tx: Transaction, name: str) -> None:
+    _alone(tx)
     tx.run("DELETE FROM sources WHERE name = %s", [name])
     _clear(tx)
 
@@ -80,6 +83,11 @@ def content_of(tx: Transaction, digest: bytes) -> Iterator[bytes]:
         )
         if row is not None:
             yield row[0]
+
+
+def _alone(tx: Transaction) -> None:
+    """Changes one after the other: what one attaches is not what another clears away."""
+    tx.rows("SELECT id FROM sources FOR UPDATE")
 
 
 def _put(

@@ -34,15 +34,23 @@ export function useCallsByHand(name: Ref<string | null>) {
   });
 }
 
-/** The schema of what a tool is called with: its own parameters, or those of what it does. */
+/** The schema of what a tool is called with: its own parameters, else those of what it does, which the server knows. */
 export function useToolTakes(tool: Ref<Tool>) {
-  const asked = computed(() => JSON.stringify({ name: tool.value.name, does: tool.value.does, parameters: tool.value.parameters }));
-  return useQuery({
+  const own = computed(() => (typeof tool.value.parameters === "object" ? tool.value.parameters : null));
+  /** As far as its parameters depend on it, so that nothing is asked at each letter that is typed. */
+  const asked = computed(() => {
+    const { does } = tool.value;
+    if (does?.kind === "sql") return JSON.stringify({ kind: "sql", statement: does.statement ? "SELECT 1" : "" });
+    return JSON.stringify(does ? (does.kind === "look_up" ? { kind: "look_up", looking: { collection: "" } } : { kind: does.kind }) : null);
+  });
+  const told = useQuery({
     queryKey: keys.toolTakes(asked),
-    queryFn: () => got(api.POST("/api/v1/tool-parameters", { body: JSON.parse(asked.value) as Tool })),
+    queryFn: () => got(api.POST("/api/v1/tool-parameters", { body: { name: "tool", does: JSON.parse(asked.value) as Tool["does"] } })),
+    enabled: computed(() => own.value === null),
     placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
+  return computed(() => own.value ?? told.data.value?.parameters ?? {});
 }
 
 export function useSource(name: Ref<string | null>) {

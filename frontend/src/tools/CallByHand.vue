@@ -17,8 +17,8 @@ const changes = useToolChanges();
 const takes = useToolTakes(computed(() => props.tool));
 interface Rule { type?: string; description?: string; enum?: unknown[] }
 const parameters = computed(() => {
-  const schema = takes.data.value?.parameters as { properties?: Record<string, Rule>; required?: string[] } | undefined;
-  return Object.entries(schema?.properties ?? {}).map(([name, rule]) => ({ name, rule, must: schema?.required?.includes(name) ?? false }));
+  const schema = takes.value as { properties?: Record<string, Rule>; required?: string[] };
+  return Object.entries(schema.properties ?? {}).map(([name, rule]) => ({ name, rule, must: schema.required?.includes(name) ?? false }));
 });
 const given = ref<Record<string, string>>({});
 const asJson = ref(false);
