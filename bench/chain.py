@@ -22,7 +22,7 @@ from epistem.store import models
 from epistem.store.database import Database
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
-from epistem.work.chains import walks
+from epistem.work.walks.chains import walks
 
 STEPS = 8
 

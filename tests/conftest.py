@@ -25,7 +25,8 @@ settings.register_profile("steady", deadline=None, derandomize=True)
 settings.load_profile("steady")
 
 TABLES = (
-    "input_renames", "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
+    "input_renames", "pauses", "walk_events", "walk_record", "walks", "walked",
+    "calls", "marks", "arm_sums", "bodies", "model_entries", "model_turns", "readings", "cells",
     "arms", "trial_cases", "trials", "cases", "drafts",
     "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
     "models", "fragment_versions", "fragments", "found", "passage_words", "passages", "document_versions", "documents",

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from epistem.core.errors import InvalidFile, NotFound
-from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
+from epistem.core.subjects.files import SubjectFile, file_of, read_file
 from epistem.store import drafts, subjects
 from epistem.store.database import Database, Transaction
 from epistem.work import files
@@ -100,7 +100,7 @@ class _File:
     """`normal` is the text as it would be written out: comments and layout do not count."""
 
     path: Path
-    read: PromptFile
+    read: SubjectFile
     normal: str
 
 
@@ -109,7 +109,7 @@ def _here(folder: Path) -> dict[str, _File]:
     for path in sorted([*folder.glob("*.yaml"), *folder.glob("*.yml")]):
         try:
             text = path.read_text("utf-8")
-            read = from_yaml(text)
+            read = read_file(text)
         except UnicodeDecodeError as error:
             raise InvalidFile(f"{path.name} is not text in UTF-8.", line=None) from error
         except InvalidFile as error:
@@ -118,7 +118,7 @@ def _here(folder: Path) -> dict[str, _File]:
             both = f"{found[read.name].path.name} and {path.name}"
             raise InvalidFile(f"{both} are both of “{read.name}”. Remove one.", line=None)
         tags = subjects.tidy_tags(read.tags)
-        found[read.name] = _File(path, read, to_yaml(read.name, read.about, tags, read.content))
+        found[read.name] = _File(path, read, file_of(read.name, read.about, tags, read.content))
     return found
 
 

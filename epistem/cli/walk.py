@@ -55,18 +55,17 @@ def walk(
 
     Exit code 1 when the walk ends before it is done, 2 when the file or an input can't be used.
     """
-    from epistem.core.chains.faults import faults_of
     from epistem.core.chains.yaml_file import chain_from_yaml
-    from epistem.work import chains
+    from epistem.work import pinned
+    from epistem.work.walks import chains
 
     console = Console(highlight=False, soft_wrap=True)
     store = open_store(database, home)
     try:
+        read = chain_from_yaml(file.read_text("utf-8", "replace"))
         with store.transaction() as tx:
-            text = file.read_text("utf-8", "replace")
-            read = chain_from_yaml(text, chains.Kept(tx))
-        chain = read.content
-        faults = faults_of(chain)
+            chain = pinned.filled_in(tx, read.content)
+            faults = [*chains.faults_here(tx, chain)]
         if look:
             _show_ladder(chain, console)
         for fault in faults:

@@ -12,9 +12,11 @@ from typing import Any, Generic, NamedTuple, Protocol
 from epistem.core.engine.answers import ToolUsed
 from epistem.core.engine.needs import (
     AskModel,
+    AskPerson,
     Found,
     LookUp,
     Note,
+    PersonSaid,
     Program,
     Result,
     RunQuery,
@@ -36,6 +38,7 @@ from epistem.models.trouble import CallFailed, CallTrace
 Finding = Callable[[LookUp], Awaitable[Found]]
 """How passages are looked up."""
 Step = Callable[[Callable[[], None]], Awaitable[None]]
+Heard = Callable[[AskModel, Piece], Awaitable[None]]
 
 
 class Made(NamedTuple):
@@ -87,6 +90,10 @@ class Reach(Protocol):
         """Where a person has to allow the call, for which `use` then waits."""
 
 
+class Parked(Exception):
+    """A person is to say a word before the program can go on: its record is kept, and it is resumed then."""
+
+
 class Aside(Protocol):
     """Other models than the one that a program is about, as judges: how they are asked, and what is
     remembered of them."""
@@ -125,11 +132,16 @@ async def carry_out(
     look_up: Finding | None = None,
     reach: Reach | None = None,
     noted: Callable[[Note], Awaitable[None]] | None = None,
+    person: Callable[[AskPerson], Awaitable[PersonSaid]] | None = None,
+    heard: Heard | None = None,
+    beside_others: bool = False,
 ) -> Result:
     """Drive the program to its end, what may be done side by side at once. `landed` hears of each call after which
-    the program goes on, so that what was paid for can be kept; `step` is how the program is moved on, where that
-    takes long. `aside` is for needs that name another model, `look_up` for passages, `reach` for tools and
-    queries; `noted` hears of what the program notes.
+    the program goes on, or others do (`beside_others`), so that what was paid for can be kept; `step` is how the
+    program is moved on, where that takes long. `aside` is for needs that name another model, `look_up` for passages,
+    `reach` for tools and queries; `person` for what a person is to say, who may raise Parked: what is done side by
+    side is carried on first. `noted` hears of what the program notes, `heard` of the pieces of what other models
+    write.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -157,15 +169,20 @@ async def carry_out(
                 inner = Driven(Run(program, run.record), driven.made, driven.called)
                 return carry_out(
                     client, endpoint, inner, landed=landed, step=step, aside=aside, look_up=look_up,
-                    reach=reach, noted=noted,
+                    reach=reach, noted=noted, person=person, heard=heard, beside_others=True,
                 )  # fmt: skip
 
             run.give(await _side_by_side(need, beside))
             continue
+        if isinstance(need, AskPerson):
+            assert person is not None, "nobody is there to be asked"
+            run.give(await person(need))
+            continue
         if need.model:
             assert aside is not None, "nobody knows the other models"
-            came = await _ask_aside(client, driven, need, aside)
-            if came is not None and landed is not None and run.need is not None:
+            came = await _ask_aside(client, driven, need, aside, heard)
+            goes_on = run.need is not None or beside_others
+            if came is not None and landed is not None and goes_on:
                 await landed(came)
             continue
         try:
@@ -189,7 +206,7 @@ async def carry_out(
 
 
 async def _ask_aside(
-    client: ModelClient, driven: Driven[Result], need: AskModel, aside: Aside
+    client: ModelClient, driven: Driven[Result], need: AskModel, aside: Aside, heard: Heard | None
 ) -> Made | None:
     """Ask another model, or take what it replied before: that costs nothing, and counts no attempt. None
     where nothing was replied."""
@@ -200,6 +217,12 @@ async def _ask_aside(
             made = Made(need, raw, reply, Usage(), *free)
             driven.made.append(made)
             run.give(reply)
+            return made
+        if heard is not None:
+            made = await _ask_streamed(client, endpoint, need, heard)
+            driven.made.append(made)
+            await aside.heard(need, made.raw)
+            run.give(made.reply)
             return made
         raw, reply, trace = await client.ask(
             endpoint, endpoint.format.encode(need.body.content, need.seed)
@@ -219,6 +242,21 @@ async def _ask_aside(
     return made
 
 
+async def _ask_streamed(
+    client: ModelClient, endpoint: Endpoint, need: AskModel, heard: Heard
+) -> Made:
+    """Raises CallFailed."""
+    body, end = endpoint.format.encode(need.body.content, need.seed), None
+    async for item in client.stream(endpoint, body):
+        if isinstance(item, Streamed):
+            end = item
+        else:
+            await heard(need, item)
+    assert end is not None, "a stream ends with Streamed, or raises"
+    made = _made(need, end.raw, end.reply, end.trace)
+    return made._replace(first_ms=end.first_ms, sent=endpoint.format.streamed(body))
+
+
 async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None:
     assert find is not None, "nobody looks passages up"
     try:
@@ -236,11 +274,18 @@ async def _side_by_side(
 
     async def one(program: Program[Any]) -> Any:
         async with places:
-            return await beside(program)
+            try:
+                return await beside(program)
+            except Parked as parked:
+                return parked  # the others are paid for, or will be: they go on as far as they come
 
     async with asyncio.TaskGroup() as group:
         tasks = [group.create_task(one(each)) for each in need.programs]
-    return [task.result() for task in tasks]
+    came = [task.result() for task in tasks]
+    for each in came:
+        if isinstance(each, Parked):
+            raise each
+    return came
 
 
 async def _use(driven: Driven[Result], need: UseTool, reach: Reach | None) -> Called:

@@ -14,7 +14,7 @@ from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, Asking, answer, talk
 from epistem.core.engine.looking import FoundIn, filled, looked_through
-from epistem.core.engine.needs import Found, LookUp, Program, SharedBody
+from epistem.core.engine.needs import AskModel, Found, LookUp, Program, SharedBody
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.dialogue import Turn
@@ -22,6 +22,7 @@ from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.request import request_for
 from epistem.core.prompts.tool import AS_USUAL
 from epistem.core.prompts.tools import ToolsAtHand
+from epistem.core.subjects.content import prompt_in
 from epistem.core.trials.grounds import ground_of
 from epistem.core.trials.talking import Person, opening_of
 from epistem.core.wire import chat_completions as wire
@@ -31,6 +32,7 @@ from epistem.store import models
 from epistem.store.models import Model
 from epistem.store.trial_cases import TrialCase
 from epistem.store.trials import Arm
+from epistem.work.calls import PERSON
 
 SOON: frozenset[Kind] = frozenset({"unreachable", "refused"})
 LATER: frozenset[Kind] = frozenset({"silent", "busy"})
@@ -49,20 +51,22 @@ def model_of(arm: Arm, listed: Sequence[Model]) -> Model:
 class ArmAtWork:
     """An arm with all that is worked out once for its answers."""
 
+    costly = False
+    """Whether filling in a request may take long."""
+    looks_up = False
+    """Whether the request that a reading begins with holds passages."""
+    purpose = PERSON
+    """Of its calls of other models than its own."""
+
     def __init__(
         self, arm: Arm, model: Model, checks: Sequence[CheckUse], cases: Mapping[int, TrialCase]
     ) -> None:
         self.arm, self.model = arm, model
         self.endpoint = Endpoint.of(model)
         self.wire = model.format
-        self.tools = arm.content.tools if "tools" in model.abilities else []
         self.bench = Bench(checks, arm.content.reply)
-        self.costly = any("{%" in part.text for _, _, part in parts_of(arm.content))
-        self.looks_up = bool(arm.look_ups)
         self.health = Health()
         self._cases = cases
-        self._bodies: dict[int, SharedBody | EpistemError] = {}
-        self._found: dict[int, tuple[FoundIn, ...]] = {}
         self._grounds: dict[int, Ground] = {}
 
     def ground(self, case_at: int, looked: Sequence[FoundIn] = ()) -> Ground:
@@ -75,6 +79,53 @@ class ArmAtWork:
             found = ground_of(self.arm.content, self._cases[case_at].content, self.arm.aliases)
             self._grounds[case_at] = found
         return found
+
+    def case(self, case_at: int) -> Case:
+        return self._cases[case_at].content
+
+    def begin(self, case_at: int) -> int:
+        """The bytes of the request that a reading begins with. Raises what stands in its way."""
+        return 0
+
+    def is_ready(self, case_at: int) -> bool:
+        """Whether what all repeats begin with is there."""
+        return True
+
+    def look_up(self, case_at: int, find: Callable[[LookUp], Found]) -> None:
+        """What all repeats begin with."""
+
+    def program(self, case_at: int, seed: int, people: Mapping[str, JudgeModel]) -> Program[Any]:
+        """What answers the case; a model of `people` may play the person."""
+        raise NotImplementedError
+
+    def answers_in(self, result: Any) -> list[Answered]:
+        """The answers, in turn, that the program came to. Raises EpistemError where it came to none."""
+        return result if isinstance(result, list) else [result]
+
+    def is_answering(self, need: AskModel) -> bool:
+        """Whether a call is one of the answer, not of the person."""
+        return not need.model
+
+
+class PromptAtWork(ArmAtWork):
+    """A prompt on a model."""
+
+    def __init__(
+        self, arm: Arm, model: Model, checks: Sequence[CheckUse], cases: Mapping[int, TrialCase]
+    ) -> None:
+        super().__init__(arm, model, checks, cases)
+        self._prompt = prompt_in(arm.content)
+        self.tools = self._prompt.tools if "tools" in model.abilities else []
+        self.costly = any("{%" in part.text for _, _, part in parts_of(self._prompt))
+        self.looks_up = bool(arm.look_ups)
+        self._bodies: dict[int, SharedBody | EpistemError] = {}
+        self._found: dict[int, tuple[FoundIn, ...]] = {}
+
+    def begin(self, case_at: int) -> int:
+        return len(self.first_body(case_at).content)
+
+    def is_ready(self, case_at: int) -> bool:
+        return case_at in self._bodies
 
     def first_body(self, case_at: int) -> SharedBody:
         """The request that a reading begins with, the same for all repeats: rendered and encoded once.
@@ -99,19 +150,13 @@ class ArmAtWork:
             return
         inputs = with_old_names(self._cases[case_at].content.inputs, self.arm.aliases)
         try:
-            told, found = looked_through(filled(self.arm.content, inputs), find)
+            told, found = looked_through(filled(self._prompt, inputs), find)
             self._bodies[case_at] = self._body(told, ())
             self._found[case_at] = found
         except CallFailed:
             raise
         except EpistemError as error:
             self._bodies[case_at] = error
-
-    def case(self, case_at: int) -> Case:
-        return self._cases[case_at].content
-
-    def has_body(self, case_at: int) -> bool:
-        return case_at in self._bodies
 
     def program(
         self, case_at: int, seed: int, people: Mapping[str, JudgeModel]
@@ -123,23 +168,21 @@ class ArmAtWork:
         def asking_after(turns: Sequence[Turn]) -> Program[Asking]:
             if not turns:
                 return Asking(self.first_body(case_at), self._found.get(case_at, ()))
-            told, found = yield from filled(
-                self.arm.content, inputs, turns, f"{len(turns) // 2}.look"
-            )
+            told, found = yield from filled(self._prompt, inputs, turns, f"{len(turns) // 2}.look")
             return Asking(self._body(told, turns), found)
 
         inputs = with_old_names(case.inputs, self.arm.aliases)
-        choice = self.arm.content.tool_choice or AS_USUAL
+        choice = self._prompt.tool_choice or AS_USUAL
         tools = ToolsAtHand(self.tools, case.tool_answers, choice)
         if not is_talk(case):
             first = Asking(self.first_body(case_at), self._found.get(case_at, ()))
             return answer(self.wire, first, seed, tools)
-        person = Person(case, opening_of(self.arm.content, inputs, case), people)
+        person = Person(case, opening_of(self._prompt, inputs, case), people)
         return talk(self.wire, asking_after, person.says, seed, tools)
 
     def _body(self, inputs: Mapping[str, Any], turns: Sequence[Turn]) -> SharedBody:
         request = request_for(
-            self.arm.content,
+            self._prompt,
             inputs,
             self.model.asked_as,
             settings=self.arm.settings,

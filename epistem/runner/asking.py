@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
+from epistem.core.chains.walked import Walked
 from epistem.core.checks.base import Answer, Ground, Spent
 from epistem.core.checks.bench import Judged
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Run
+from epistem.core.errors import EpistemError
 from epistem.core.trials.grounds import answer_to
 from epistem.core.trials.talking import replies_in
-from epistem.core.wire.formats import WireFormat
 from epistem.core.wire.reply import Reply
 from epistem.models.driving import Called, Driven, Made
 from epistem.runner.arms import ArmAtWork
@@ -21,8 +22,10 @@ from epistem.store.calls import TAKE_TIME, NewCall, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
-from epistem.work.calls import ANSWERING, call_of, judging_call, new_call, record_of, tool_call
+from epistem.store.walks.readings import WalkTook
+from epistem.work.calls import ANSWERING, call_of, judging_call, record_of, tool_call
 from epistem.work.judging import Judges, People
+from epistem.work.walks.kept import walk_took
 
 
 class Asking:
@@ -45,7 +48,8 @@ class Asking:
         if self.driven is not None:
             record = self.driven.run.record
         else:
-            record = record_of(self.at_work.wire, self.paid, self._person_wire) if self.paid else {}
+            wires = self.people.wires
+            record = record_of(self.at_work.wire, self.paid, wires) if self.paid else {}
         self.driven = Driven(Run(program, record))
         return self.driven
 
@@ -81,7 +85,24 @@ class Asking:
             new = [_not_sent(error)]
         before = self._before() if self.kept or self.paid else PaidBefore()
         place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)
-        return NewReading(*place, answer, finish, error, new, findings, before, found)
+        return NewReading(
+            *place, answer, finish, error, new, findings, before, found, self._walked()
+        )
+
+    def answered(self) -> None:
+        """Raises what stands in the way of an answer, now that the program is over."""
+        self._answers()
+
+    def _walked(self) -> WalkTook | None:
+        """Of a chain: the walk that it took."""
+        result = None if self.driven is None else self.driven.run.result
+        if not isinstance(result, Walked):
+            return None
+        assert self.driven is not None
+        took = {each.path: each.ms for each in self.paid if each.purpose in TAKE_TIME}
+        took |= {each.need.path: each.total_ms for each in self.driven.made}
+        took |= {each.need.path: each.result.ms for each in self.driven.called}
+        return walk_took(result, took)
 
     def begin_judging(self, judges: Judges) -> Driven[list[Judged]]:
         """The program by which its judges are asked, now that the answer is there."""
@@ -102,7 +123,7 @@ class Asking:
     def _call_of(self, made: Made | Called) -> NewCall:
         if isinstance(made, Called):
             return tool_call(made)
-        return call_of(made, self.at_work.model, self.people)
+        return call_of(made, self.at_work.model, self.people, self.at_work.purpose)
 
     def _found(self) -> list[FoundFor]:
         """What was looked up for each of its answers."""
@@ -114,13 +135,19 @@ class Asking:
 
     def _ground(self) -> Ground:
         over = self.driven is not None and self.driven.run.result is not None
-        looked = [each.found for each in self._found()] if over else []
+        looked = [each.found for each in self._found()] if over and self._is_answered() else []
         return self.at_work.ground(self.cell.case_at, looked)
+
+    def _is_answered(self) -> bool:
+        try:
+            self._answers()
+        except EpistemError:
+            return False
+        return True
 
     def _answers(self) -> list[Answered]:
         assert self.driven is not None
-        result = self.driven.result
-        return result if isinstance(result, list) else [result]
+        return self.at_work.answers_in(self.driven.result)
 
     def _answer(self) -> Answer:
         """With what was said before it, and what all its calls took."""
@@ -129,7 +156,7 @@ class Asking:
         if not self.at_work.bench.reads & {"turns", "tools", "spent"}:
             last = self._answers()[-1].reply
             return Answer(last.text, last.finish_reason)
-        made = [each for each in self.driven.made if not each.need.model]
+        made = [each for each in self.driven.made if self.at_work.is_answering(each.need)]
         told = [each.usage for each in made]
         before = [each for each in self.paid if each.purpose == ANSWERING]
         again = [
@@ -144,20 +171,13 @@ class Asking:
             sum(each.total_ms for each in made)
             + sum(each.result.ms for each in self.driven.called)
             + sum(each.ms for each in self.paid if each.purpose in TAKE_TIME),
-            sum(new_call(each, self.at_work.model).cents for each in made)
-            + sum(each.cents for each in before),
+            sum(self._call_of(each).cents for each in made) + sum(each.cents for each in before),
         )
         record = self.driven.run.record.items()
         replies = replies_in(
             (path, noted.given.text) for path, noted in record if isinstance(noted.given, Reply)
         )
         return answer_to(self._answers(), case, spent, replies)
-
-    @property
-    def _person_wire(self) -> WireFormat | None:
-        person = self.at_work.case(self.cell.case_at).person
-        model = self.people.asked.get(person.persona.model) if person and person.persona else None
-        return model.wire if model else None
 
     def _before(self) -> PaidBefore:
         """Of the calls that were recorded before the reading was over."""

@@ -19,6 +19,7 @@ from epistem.core.trials.plan import IN_FLIGHT
 from epistem.models.retry import Retry
 from epistem.runner.addresses import introduce
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
+from epistem.runner.walks import Walks
 from epistem.runner.workers import OwnProcesses, Workers
 from epistem.store import cells, trials
 from epistem.store.database import Address, Collision, Database, StoreDown, Transaction
@@ -43,6 +44,7 @@ class RunnerOptions:
     poll_s: float = 0.25
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
     gone_s: float = GONE_S
+    walks: bool = True
 
 
 class Runner:
@@ -68,12 +70,16 @@ class Runner:
         self._shards_made = 0
         self._lock: _RunnerLock | None = None
         self._away = False
+        self._walks: Walks | None = None
 
     def run(self, stop: Event) -> None:
         """Until `stop` is set. A database that is away is waited for."""
         try:
             for _ in range(self._options.shards):
                 self._submit(warm_up)
+            if self._options.walks:
+                self._walks = Walks(self._address, self.name, gone_s=self._options.gone_s)
+                self._walks.start()
             log.info("runner ready", runner=self.name)
             while not stop.is_set():
                 try:
@@ -106,6 +112,8 @@ class Runner:
 
     def close(self) -> None:
         """Let go: shards in hand end with their processes, and others may take their cells."""
+        if self._walks is not None:
+            self._walks.close()
         self._workers.stop()
         self._database.close()
         if self._lock is not None:

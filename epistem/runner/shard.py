@@ -27,6 +27,8 @@ from epistem.runner.addresses import address_of
 from epistem.runner.anew import PastAnswers, judged_anew, not_judged
 from epistem.runner.arms import ArmAtWork, model_of
 from epistem.runner.asking import Asking, keep_call
+from epistem.runner.chain_arms import ChainAtWork
+from epistem.runner.chain_arms import at_work as at_work_of
 from epistem.runner.pairs import Pairs
 from epistem.runner.queues import STUCK_S, Queues
 from epistem.runner.writer import Recorded, Writer
@@ -36,10 +38,11 @@ from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import NewReading
 from epistem.store.trial_cases import TrialCase, cases_of, originals_of
-from epistem.work.judging import Judges, People
+from epistem.work.judging import Judges, People, Speakers
 from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
 from epistem.work.tools.reaching import Reaching
+from epistem.work.walks.chains import speakers_of
 
 log = structlog.get_logger()
 
@@ -113,9 +116,13 @@ class _Shard:
             now = {name: models.reached_today(each, listed) for name, each in judges.items()}
             self._judges = Judges(database, now, judge_ids)
             self._people = People(database, now, judge_ids)
+            self._speakers = Speakers(database, now, judge_ids)
         self._reach = Reaching(database, "trial", trial_id=task.trial_id, moment=trial.created_at)
+        speakers = speakers_of(now.values())
         self._arms = {
-            arm.position: ArmAtWork(arm, model_of(arm, listed), trial.checks, self._cases)
+            arm.position: at_work_of(
+                arm, model_of(arm, listed), trial.checks, self._cases, speakers
+            )
             for arm in arms
         }
         for arm in paused:
@@ -292,11 +299,11 @@ class _Shard:
             cell, at_work, self._paid.get(cell.id, ()), self._people
         )
         try:
-            if at_work.looks_up and not at_work.has_body(cell.case_at):
+            if at_work.looks_up and not at_work.is_ready(cell.case_at):
                 await self._beside_the_loop(lambda: at_work.look_up(cell.case_at, self._find))
-            if at_work.costly and not at_work.has_body(cell.case_at):
-                await self._beside_the_loop(lambda: at_work.first_body(cell.case_at))
-            size = len(at_work.first_body(cell.case_at).content)
+            if at_work.costly and not at_work.is_ready(cell.case_at):
+                await self._beside_the_loop(lambda: at_work.begin(cell.case_at))
+            size = at_work.begin(cell.case_at)
             if size > MAX_BODY_BYTES:
                 return ask.ended(
                     f"The request has {size:,} bytes. At most {MAX_BODY_BYTES:,} can be kept, so it was "
@@ -309,10 +316,11 @@ class _Shard:
                 ask.begin(),
                 landed=partial(keep_call, ask, writer),
                 step=step,
-                aside=self._people,
+                aside=self._speakers if isinstance(at_work, ChainAtWork) else self._people,
                 look_up=finder(self._database),
                 reach=self._reach,
             )
+            ask.answered()
             if at_work.bench.deliberates:
                 await self._have_judged(ask, client, writer)
         except _Stopped:

@@ -81,6 +81,7 @@ class Paid(NamedTuple):
     ms: float
     purpose: str = "answer"
     output_tokens: int = 0
+    entry_id: int | None = None
 
 
 _NEW = (
@@ -95,8 +96,8 @@ def insert(
     made: Sequence[tuple[int, int | None, NewCall]],
     body_ids: Mapping[bytes, int],
 ) -> None:
-    """Keep calls of cells, tries or kept tools (`owner` is `cell`, `try` or `tool`): (its id, the entry's id,
-    the call)."""
+    """Keep calls of cells, tries, walks or kept tools (`owner` is `cell`, `try`, `walk` or `tool`): (its id, the
+    entry's id, the call)."""
     if made:
         rows = [_row(owner_id, entry_id, c, body_ids) for owner_id, entry_id, c in made]
         tx.run(f"INSERT INTO calls ({owner}_id, entry_id, purpose, {_NEW}) VALUES {','.join(rows)}")
@@ -123,7 +124,7 @@ def _number(value: int | None) -> str:
 
 
 def of(tx: Transaction, owner: str, ids: Iterable[int]) -> dict[int, list[Call]]:
-    """The calls of cells or tries, by id, in the order in which they were made."""
+    """The calls of cells, tries or walks, by id, in the order in which they were made."""
     wanted = list(ids)
     if not wanted:
         return {}
@@ -169,7 +170,8 @@ def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Pa
     marks = ", ".join(["%s"] * len(wanted))
     found: dict[int, list[Paid]] = {}
     for cell_id, path, digest, *told in tx.rows(
-        "SELECT c.cell_id, c.path, b.hash, c.seed, c.reply, c.cents, c.total_ms, c.purpose, c.output_tokens "
+        "SELECT c.cell_id, c.path, b.hash, c.seed, c.reply, c.cents, c.total_ms, c.purpose, "
+        "c.output_tokens, c.entry_id "
         "FROM calls c "
         f"JOIN bodies b ON b.id = c.body_id WHERE c.cell_id IN ({marks}) AND c.error IS NULL ORDER BY c.id",
         wanted,

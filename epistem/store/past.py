@@ -56,7 +56,7 @@ def insert(
     )
     for table, columns in (
         ("trial_cases", "position, number, content"),
-        ("arms", "position, version_id, model, settings, entry_id, aliases, look_ups"),
+        ("arms", "position, version_id, model, settings, entry_id, aliases, look_ups, step"),
     ):
         tx.run(
             f"INSERT INTO {table} (trial_id, {columns}) SELECT %s, {columns} FROM {table} "

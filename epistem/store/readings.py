@@ -20,6 +20,8 @@ from epistem.store.finding_rows import finding_row, findings_in
 from epistem.store.knowledge import found as found_rows
 from epistem.store.knowledge.found import FoundFor
 from epistem.store.pairs import Pairing, Side, complete, found_now
+from epistem.store.walks import readings as walks_of_readings
+from epistem.store.walks.readings import WalkTook
 
 MAX_FINDINGS_BYTES = 4_000_000
 
@@ -47,6 +49,8 @@ class NewReading(NamedTuple):
     findings: Sequence[Judged] = ()
     paid_before: PaidBefore = PaidBefore()
     found: Sequence[FoundFor] = ()
+    walk: WalkTook | None = None
+    """Of a chain."""
 
     @property
     def cents(self) -> float:
@@ -227,6 +231,8 @@ def _record(tx: Transaction, batch: Batch) -> tuple[int, str]:
             again = len(late)
         _insert(tx, batch.trial_id, kept)
         found_rows.insert(tx, [(r.cell_id, each) for r in kept for each in r.found])
+        took = [(r.cell_id, batch.trial_id, r.arm, r.walk) for r in kept if r.walk is not None]
+        walks_of_readings.insert(tx, took)
         numbered = enumerate(kept, landed + 1)
         marks.insert(tx, batch.trial_id, [_mark(r, n, batch) for n, r in numbered])
         status = "finished" if is_last else status

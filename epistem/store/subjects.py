@@ -75,8 +75,8 @@ def create(tx: Transaction, name: str, about: str, first_draft: Content) -> Subj
     check_name(name)
     try:
         subject_id = tx.insert(
-            "INSERT INTO subjects (name, about, changed_by) VALUES (%s, %s, %s)",
-            (name, about, tx.by),
+            "INSERT INTO subjects (name, kind, about, changed_by) VALUES (%s, %s, %s, %s)",
+            (name, first_draft.kind, about, tx.by),
         )
     except pymysql.IntegrityError as error:
         if is_duplicate(error):

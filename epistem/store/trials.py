@@ -11,13 +11,14 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from epistem.core.cases.content import Case
+from epistem.core.chains.varied import VariedStep
 from epistem.core.checks.measures import Measure, measures_of
 from epistem.core.checks.uses import CheckUse
-from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import NotFound
 from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.content import Content, content_from_json
+from epistem.core.trials.arms import content_of_arm
 from epistem.core.trials.marks import Sight
 from epistem.core.trials.plan import Cell, TrialPlan
 from epistem.store import entries, models
@@ -140,6 +141,10 @@ class Arm:
     aliases: Mapping[str, str]
     look_ups: Mapping[str, LookingUp]
     """How its inputs are looked up, with the versions that were the newest then: `content` has them, too."""
+    of: str = ""
+    """The subject whose version it is, where it is another than the trial's."""
+    step: VariedStep | None = None
+    """Of a chain: the step at which it has something else than its version; `content` has that, too."""
 
 
 class NewArm(NamedTuple):
@@ -149,6 +154,7 @@ class NewArm(NamedTuple):
     entry_id: int
     aliases: Mapping[str, str]
     look_ups: Mapping[str, LookingUp] = MappingProxyType({})
+    step: VariedStep | None = None
 
 
 _SUMS = ("calls", "cents", "input_tokens", "output_tokens", "estimated")
@@ -192,7 +198,7 @@ def insert(
     )
     tx.run_many(
         "INSERT INTO arms (trial_id, position, version_id, model, settings, entry_id, aliases, "
-        "look_ups) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
+        "look_ups, step) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
         [
             (
                 trial_id,
@@ -203,6 +209,7 @@ def insert(
                 a.entry_id,
                 dumps(dict(a.aliases)) if a.aliases else None,
                 dumps({k: v.to_json() for k, v in a.look_ups.items()}) if a.look_ups else None,
+                dumps(a.step.to_json()) if a.step else None,
             )
             for p, a in enumerate(arms)
         ],
@@ -270,8 +277,9 @@ def standing(tx: Transaction, ended_within_s: float = 0) -> list[Standing]:
 def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     rows = tx.rows(
         "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases, "
-        "a.look_ups FROM arms a "
-        "JOIN versions v ON v.id = a.version_id WHERE a.trial_id = %s ORDER BY a.position",
+        "a.look_ups, a.step, IF(s.id = t.subject_id, '', s.name) FROM arms a "
+        "JOIN versions v ON v.id = a.version_id JOIN subjects s ON s.id = v.subject_id "
+        "JOIN trials t ON t.id = a.trial_id WHERE a.trial_id = %s ORDER BY a.position",
         [trial_id],
     )
     known = entries.get_all(tx, (row[5] for row in rows if row[5] is not None))
@@ -281,14 +289,17 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             number,
             model,
             Settings.from_json(json.loads(settings)),
-            with_look_ups(content_from_json(json.loads(content)), looks),
+            content_of_arm(content_from_json(json.loads(content)), looks, step),
             entry_id,
             known.get(entry_id),
             json.loads(aliases or "{}"),
             looks,
+            of,
+            step,
         )
-        for position, number, model, settings, content, entry_id, aliases, looking in rows
+        for position, number, model, settings, content, entry_id, aliases, looking, told, of in rows
         for looks in [_look_ups(looking)]
+        for step in [None if told is None else VariedStep.from_json(json.loads(told))]
     ]
 
 

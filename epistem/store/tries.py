@@ -50,6 +50,26 @@ def keep(
     passed: bool,
 ) -> int:
     """Record a try; its id. `asked` names the model, `answered` has the answer's text."""
+    content_id = keep_content(tx, subject, content)
+    words = " ".join(str(answered.get("answer", ""))[:400].split())[:200]
+    return tx.insert(
+        "INSERT INTO tries (subject_id, content_id, asked, answered, model, first_words, passed, "
+        "tried_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
+        (
+            subject.id,
+            content_id,
+            dumps(asked).encode(),
+            dumps(answered).encode(),
+            asked["model"],
+            words,
+            passed,
+            tx.by,
+        ),
+    )
+
+
+def keep_content(tx: Transaction, subject: Subject, content: Content) -> int:
+    """The id of a draft as it was tried; equal ones are kept once."""
     digest = content_hash(content)
     tx.run(
         "INSERT INTO tried_contents (subject_id, content_hash, content) VALUES (%s, %s, %s) "
@@ -61,21 +81,7 @@ def keep(
         (subject.id, digest),
     )
     assert row is not None
-    words = " ".join(str(answered.get("answer", ""))[:400].split())[:200]
-    return tx.insert(
-        "INSERT INTO tries (subject_id, content_id, asked, answered, model, first_words, passed, "
-        "tried_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
-        (
-            subject.id,
-            row[0],
-            dumps(asked).encode(),
-            dumps(answered).encode(),
-            asked["model"],
-            words,
-            passed,
-            tx.by,
-        ),
-    )
+    return int(row[0])
 
 
 def listed(

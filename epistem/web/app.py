@@ -23,6 +23,7 @@ from epistem.web import (
     case_pairs,  # noqa: F401 (and these)
     case_sets,
     cases,
+    chains,
     checks,
     collections,
     drafts,
@@ -45,6 +46,7 @@ from epistem.web import (
     trials,
     tries,
     verdicts,
+    walks,
 )  # fmt: skip
 from epistem.web.doors import guard
 from epistem.web.replies import API, PROBLEMS
@@ -84,6 +86,7 @@ def make_app(database: Database | None) -> OpenAPI:
         talks,
         fared,
         imports,
+        chains,
         checks,
         keys,
         looks,
@@ -94,6 +97,7 @@ def make_app(database: Database | None) -> OpenAPI:
         readings,
         events,
         verdicts,
+        walks,
         health,
     ):
         app.register_api(module.bp)

@@ -6,10 +6,11 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.checks.offers.rules import rules_of
+from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.shape_words import shape_in_words
 from epistem.core.shapes import Document
-from epistem.core.subjects.content import Content, of_kind
+from epistem.core.subjects.content import of_kind, prompt_in
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
@@ -56,7 +57,7 @@ class DraftPage(Shape):
     {{ reply_shape() }} puts into a part."""
 
     revision: int
-    content: Content
+    content: Prompt
     base_version: int | None
     edited: bool
     updated_at: Moment
@@ -87,7 +88,7 @@ class VersionLine(Shape):
 class VersionPage(Shape):
     number: int
     content_hash: str
-    content: Content
+    content: Prompt
     note: str
     saved_by: str
     created_at: Moment
@@ -175,7 +176,7 @@ def get_draft(path: SubjectPath) -> Response:
     "/subjects/<name>/draft", responses={200: DraftPage, 412: Problem, 428: Problem},
     operation_id="putDraft", summary="Keep the draft as typed",
 )  # fmt: skip
-def put_draft(path: SubjectPath, header: IfMatch, body: Content) -> Response:
+def put_draft(path: SubjectPath, header: IfMatch, body: Prompt) -> Response:
     revision = expected_revision()
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
@@ -252,7 +253,8 @@ def _draft_reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft
 
 
 def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> DraftPage:
-    kind = of_kind(draft.content)
+    prompt = prompt_in(draft.content, subject.name)
+    kind = of_kind(prompt)
     return DraftPage.model_validate(
         {
             **vars(draft),
@@ -264,7 +266,7 @@ def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft)
             "problems": [DraftProblem.model_validate(p) for p in kind.problems(draft.content)],
             "unguarded": [
                 UnguardedRule(path=rule.path, words=rule.words)
-                for rule in rules_of(draft.content, subject.checks_for(draft.content.reply))
+                for rule in rules_of(prompt, subject.checks_for(prompt.reply))
                 if not rule.guards
             ],
             "doubts": [DraftProblem.model_validate(p) for p in kind.doubts(draft.content)],

@@ -11,8 +11,9 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.errors import InvalidInput
-from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS, from_yaml, to_yaml
+from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS
 from epistem.core.shapes import Document
+from epistem.core.subjects.files import file_of, read_file
 from epistem.store import drafts, subjects, versions
 from epistem.web.problems import Problem
 from epistem.web.replies import (
@@ -88,7 +89,7 @@ def get_file(path: SubjectPath, query: WhichVersion) -> Response:
             content, tag = draft.content, {"ETag": etag(draft.revision)}
         else:
             content, tag = versions.get(tx, subject, query.version).content, {}
-    text = to_yaml(subject.name, subject.about, subject.tags, content)
+    text = file_of(subject.name, subject.about, subject.tags, content)
     name = f"{subject.name}.yaml"
     return _download(text.encode(), "application/yaml", name, tag)
 
@@ -99,7 +100,7 @@ def get_file(path: SubjectPath, query: WhichVersion) -> Response:
 )  # fmt: skip
 def put_file(path: SubjectPath, header: IfMatch, body: FileText) -> Response:
     revision = expected_revision()
-    read = from_yaml(body.text)  # before a transaction opens: it may take a while
+    read = read_file(body.text)  # before a transaction opens: it may take a while
     with transaction() as tx:
         draft = files.put(tx, subjects.get(tx, path.name), read, revision)
     return reply(FilePut(revision=draft.revision), headers={"ETag": etag(draft.revision)})

@@ -9,4 +9,7 @@ TRIES = 12
 QUESTIONS = 4
 """Greetings and lists of what a server offers that wait for it at once. Each holds a thread."""
 
-THREADS = STREAMS + TRIES + QUESTIONS + 12
+WALKS = 12
+"""Walks watched at once. Each holds a thread."""
+
+THREADS = STREAMS + TRIES + WALKS + QUESTIONS + 12

@@ -245,7 +245,7 @@ def get_reading(path: ReadingPath, query: ByLook) -> Response:
         trial = trials.get(tx, reading.trial_id)
         _check_in_sight(tx, trial, reading.case_at, query.look)
         talk = talks_of(tx, trial, [reading]).get(reading.id)
-    calls = [_call(each) for each in reading.calls]
+    calls = [call_shape(each) for each in reading.calls]
     return reply(ReadingShape(reading=_reading(trial, reading, talk), calls=calls))
 
 
@@ -294,7 +294,7 @@ def _tool_use(call: Call) -> ToolUse:
     return ToolUse(name=name, arguments=arguments, answer=answer, fault=came.fault)
 
 
-def _call(call: Call) -> CallShape:
+def call_shape(call: Call) -> CallShape:
     names = set(CallShape.model_fields) - {"model", "request", "reply"}
     return CallShape(
         **{name: getattr(call, name) for name in names},

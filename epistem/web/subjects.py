@@ -94,6 +94,7 @@ class NewSubject(Document):
     copy_of: str | None = Field(None, max_length=63)
     version: int | None = Field(None, ge=1, description="Of `copy_of`: a version, not its draft.")
     starter: str | None = Field(None, max_length=63)
+    kind: Literal["prompt", "chain"] = "prompt"
 
 
 class About(Document):
@@ -162,6 +163,7 @@ def create_subject(body: NewSubject) -> Response:
             copy_of=body.copy_of,
             version=body.version,
             starter=body.starter,
+            kind=body.kind,
         )
         return reply(_page(tx, made.name), 201)
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from types import MappingProxyType
 
 import orjson
 
@@ -20,11 +21,12 @@ ANSWERING, JUDGING, PERSON, TOOL = "answer", "judge", "person", "tool"
 """The purposes of calls: answering, judging an answer, playing the person of a talk, and calls of tools."""
 
 
-def call_of(made: Made, model: Model, others: Judges) -> NewCall:
-    """An exchange with the model that answers, or with one of the others that plays the person."""
+def call_of(made: Made, model: Model, others: Judges, purpose: str = PERSON) -> NewCall:
+    """An exchange with the model that answers, or with one of the others: which plays the person, or answers for a
+    step of a chain."""
     if not made.need.model:
         return new_call(made, model)
-    return _other_call(made, others, PERSON)
+    return _other_call(made, others, purpose)
 
 
 def tool_call(called: Called) -> NewCall:
@@ -78,10 +80,10 @@ def new_call(made: Made, model: Model) -> NewCall:
 
 
 def record_of(
-    wire: WireFormat, paid: Iterable[Paid], person_wire: WireFormat | None = None
+    wire: WireFormat, paid: Iterable[Paid], wires: Mapping[int, WireFormat] = MappingProxyType({})
 ) -> Record:
     """What a program that is resumed is told again. A reply that can't be read is asked for anew. What
-    judges said is remembered elsewhere. `person_wire` is how the model is read that plays the person."""
+    judges said is remembered elsewhere. `wires` are how other models are read, by their entries."""
     record: Record = {}
     for each in paid:
         if each.purpose == JUDGING:
@@ -90,7 +92,7 @@ def record_of(
             record[each.path] = Noted(each.hash, tool_result(each.reply))
             continue
         try:
-            read = person_wire if each.purpose == PERSON and person_wire else wire
+            read = wires.get(each.entry_id or 0, wire)
             given = read.parse_reply(each.reply)
             record[each.path] = Noted(digest_of(each.hash, each.seed), given)
         except WireError:

@@ -16,6 +16,7 @@ from epistem.core.checks.offers.rules import FoundRule, rules_of
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import Turn
+from epistem.core.subjects.content import Content
 from epistem.core.trials.grounds import ground_of
 from epistem.store import drafts, tries
 from epistem.store.database import Transaction
@@ -73,7 +74,10 @@ def on_the_bench(
 
 def rules_in_draft(tx: Transaction, subject: Subject) -> list[FoundRule]:
     """The rules that stand in the draft's own words, fragments filled in, beside the subject's checks."""
-    prompt = pinned.filled_in(tx, drafts.get(tx, subject).content)
+    content = drafts.get(tx, subject).content
+    if not isinstance(content, Prompt):
+        return []
+    prompt = pinned.filled_in(tx, content)
     return rules_of(prompt, subject.checks_for(prompt.reply))
 
 
@@ -113,12 +117,12 @@ def _judged(
     bench: Bench,
     queries: Queries,
     source: str,
-    prompt: Prompt,
+    content: Content,
     answer: Answer,
     case: Case,
     try_id: int | None = None,
 ) -> OnBench:
-    ground = ground_of(prompt, case)
+    ground = ground_of(content, case)
     began = perf_counter()
     found = bench.judge(answer, ground) + queries.found_by(bench, answer, ground)
     ms = 1_000 * (perf_counter() - began)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from epistem.core.errors import InvalidInput
 from epistem.core.prompts.identity import content_hash
 from epistem.core.subjects.content import Content
 from epistem.store import drafts, versions
@@ -28,7 +29,16 @@ def keep(tx: Transaction, subject: Subject, content: Content, revision: int) -> 
     current = drafts.get(tx, subject, lock=True)
     if current.revision != revision:
         raise drafts.StaleDraft(current, content)
+    _same_kind(subject, content)
     return drafts.save(tx, subject, pinned.filled_in(tx, content), revision)
+
+
+def _same_kind(subject: Subject, content: Content) -> None:
+    if content.kind != subject.kind:
+        raise InvalidInput(
+            f"“{subject.name}” is a {subject.kind}, and stays one. Make another subject for a {content.kind}.",
+            field="kind",
+        )
 
 
 def save_version(

@@ -1,4 +1,4 @@
-"""Prompts as files: what a folder of them would change here, and doing it."""
+"""Subjects as files: what a folder of them would change here, and doing it."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from typing import Literal
 
 from epistem.core.errors import EpistemError, InvalidFile, NotFound
 from epistem.core.prompts.identity import content_hash
-from epistem.core.prompts.yaml_file import PromptFile, from_yaml, to_yaml
+from epistem.core.prompts.yaml_file import PromptFile
+from epistem.core.subjects.files import SubjectFile, file_of, read_file
 from epistem.store import drafts, subjects
 from epistem.store.database import Transaction
 from epistem.work import fragments, pinned
@@ -33,16 +34,16 @@ class FileResult:
 
 def text_of(tx: Transaction, subject: subjects.Subject) -> str:
     """The draft as a file."""
-    return to_yaml(subject.name, subject.about, subject.tags, drafts.get(tx, subject).content)
+    return file_of(subject.name, subject.about, subject.tags, drafts.get(tx, subject).content)
 
 
-def read_all(files: Iterable[tuple[str, str]]) -> list[tuple[str, PromptFile | FileResult]]:
+def read_all(files: Iterable[tuple[str, str]]) -> list[tuple[str, SubjectFile | FileResult]]:
     """Files of (path, text), read before a transaction opens: each as a prompt, or as refused."""
-    found: list[tuple[str, PromptFile | FileResult]] = []
+    found: list[tuple[str, SubjectFile | FileResult]] = []
     seen: dict[str, str] = {}
     for path, text in files:
         try:
-            read = from_yaml(text)
+            read = read_file(text)
             if read.name in seen:
                 raise InvalidFile(f"{seen[read.name]} has the name “{read.name}” too.", line=None)
             seen[read.name] = path
@@ -54,7 +55,7 @@ def read_all(files: Iterable[tuple[str, str]]) -> list[tuple[str, PromptFile | F
 
 def take_in(
     tx: Transaction,
-    files: Iterable[tuple[str, PromptFile | FileResult]],
+    files: Iterable[tuple[str, SubjectFile | FileResult]],
     *,
     replace: bool,
     apply: bool,
@@ -78,7 +79,7 @@ def _refused(path: str, error: EpistemError) -> FileResult:
 
 
 def put(
-    tx: Transaction, subject: subjects.Subject, read: PromptFile, revision: int
+    tx: Transaction, subject: subjects.Subject, read: SubjectFile, revision: int
 ) -> drafts.Draft:
     """Let the file's content be the draft. Raises StaleDraft, or InvalidFile."""
     if read.name != subject.name:
@@ -89,7 +90,7 @@ def put(
     return draft
 
 
-def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outcome:
+def _take(tx: Transaction, read: SubjectFile, replace: bool, apply: bool) -> Outcome:
     _check_pinned(tx, read)
     content = pinned.filled_in(tx, read.content)
     try:
@@ -112,8 +113,10 @@ def _take(tx: Transaction, read: PromptFile, replace: bool, apply: bool) -> Outc
     return "changed"
 
 
-def _check_pinned(tx: Transaction, read: PromptFile) -> None:
+def _check_pinned(tx: Transaction, read: SubjectFile) -> None:
     """Raises InvalidFile where a fragment or a tool of the file is another one here."""
+    if not isinstance(read, PromptFile):
+        return
     other = fragments.differing(tx, read.content)
     if other:
         raise InvalidFile(

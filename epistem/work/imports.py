@@ -21,9 +21,9 @@ from epistem.core.cases.files.table import BadRow, shown
 from epistem.core.cases.identity import asked_hash, says_the_same
 from epistem.core.errors import Conflict
 from epistem.core.prompts.content import Input
-from epistem.core.prompts.inputs import inputs_of
 from epistem.core.prompts.labels import labels_of
 from epistem.core.shapes import Document, Tag
+from epistem.core.subjects.content import inputs_asked
 from epistem.store import cases, drafts, imports, subjects
 from epistem.store.cases import KeptCase
 from epistem.store.database import Database, Transaction
@@ -149,7 +149,7 @@ def wanted_of(tx: Transaction, subject: Subject) -> Wanted:
     """Inputs and labels of the draft."""
     prompt = drafts.get(tx, subject).content
     described = {each.name: each for each in prompt.inputs}
-    names = dict.fromkeys([*inputs_of(prompt), *described])
+    names = dict.fromkeys([*inputs_asked(prompt), *described])
     inputs = [described.get(name) or Input(name=name) for name in names]
     return Wanted(inputs, labels_of(prompt.reply))
 

@@ -14,6 +14,7 @@ from epistem.core.checks.structure.find_json import find_json
 from epistem.core.engine.needs import AskModel
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.shapes import count
+from epistem.core.wire.formats import WireFormat
 from epistem.models.endpoint import Endpoint
 from epistem.store import entries, judgements
 from epistem.store.database import Database, Transaction
@@ -56,6 +57,11 @@ class Judges:
         self._identities: dict[str, int] = {}
         self._failed = dict.fromkeys(known, 0)
         self._rests_until = dict.fromkeys(known, 0.0)
+
+    @property
+    def wires(self) -> dict[int, WireFormat]:
+        """How each is read, by its entry."""
+        return {self.entry_ids[name]: model.format for name, model in self.models.items()}
 
     def endpoint_of(self, need: AskModel) -> Endpoint:
         return self._endpoints[need.model]
@@ -128,6 +134,16 @@ class People(Judges):
 
     async def heard(self, need: AskModel, reply: bytes | None) -> None:
         self._count(need.model, reply is not None)
+
+
+class Speakers(People):
+    """The models that the steps of chains ask. One that fails is a matter of the arm, as with a prompt."""
+
+    async def recall(self, need: AskModel) -> bytes | None:
+        return None
+
+    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+        return None
 
 
 def judges_of(

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from time import monotonic
 
 from epistem.core.cases.content import Case
+from epistem.core.chains.content import Chain
 from epistem.core.checks.base import Answer, Finding, Spent, ToolUse
 from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import measures_of
@@ -22,7 +24,7 @@ from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.knowledge import found as found_rows
 from epistem.store.trials import Trial
-from epistem.work.calls import ANSWERING, PERSON
+from epistem.work.calls import ANSWERING, PERSON, TOOL
 from epistem.work.tools.querying import Queries
 
 A_PAGE = 500
@@ -121,6 +123,8 @@ def as_answered(
     """A recorded answer, with what its calls tell of it as far as they were fetched."""
     answering = [call for call in made if call.purpose == ANSWERING and call.reply is not None]
     plain = Answer(text, finish_reason)
+    if isinstance(arm.content, Chain):
+        return replace(plain, tools=_tools_of_walk(made), spent=_spent(answering, made))
     wire = arm.entry.format if arm.entry else FORMATS[USUAL]
     turns: dict[int, Reply] = {}
     tools: list[ToolUse] = []
@@ -133,15 +137,25 @@ def as_answered(
         tools += [ToolUse(used.name, used.arguments) for used in reply.tool_calls]
     if not turns:
         return plain
-    spent = Spent(
-        sum(call.input_tokens for call in answering),
-        sum(call.output_tokens for call in answering),
-        sum(call.total_ms for call in answering),
-        sum(call.cents for call in answering),
-    )
+    spent = _spent(answering, answering)
     replies = replies_in((call.path, _text_of(call)) for call in made if call.purpose == PERSON)
     told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent, replies)
     return replace(told, text=text, finish_reason=finish_reason, tools=tuple(tools))
+
+
+def _spent(answering: Sequence[calls.Call], timed: Sequence[calls.Call]) -> Spent:
+    return Spent(
+        sum(call.input_tokens for call in answering),
+        sum(call.output_tokens for call in answering),
+        sum(call.total_ms for call in timed),
+        sum(call.cents for call in answering),
+    )
+
+
+def _tools_of_walk(made: Sequence[calls.Call]) -> tuple[ToolUse, ...]:
+    """In the order in which they were called."""
+    told = [json.loads(call.request) for call in made if call.purpose == TOOL]
+    return tuple(ToolUse(each["tool"], each["arguments"]) for each in told)
 
 
 def _text_of(call: calls.Call) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.rename import TextChange, rename_input, rename_key
+from epistem.core.subjects.content import prompt_in
 from epistem.store import cases, drafts, renames
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
@@ -32,7 +33,7 @@ def rename(
     draft = drafts.get(tx, subject, lock=True)
     if draft.revision != revision:
         raise drafts.StaleDraft(draft, draft.content)
-    done = rename_input(draft.content, old, new)
+    done = rename_input(prompt_in(draft.content, subject.name), old, new)
     kept = [case for case in cases.all_of(tx, subject) if old in case.content.inputs]
     both = [case.number for case in kept if new in case.content.inputs]
     if both:

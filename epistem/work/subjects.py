@@ -41,16 +41,17 @@ def create(
     copy_of: str | None = None,
     version: int | None = None,
     starter: str | None = None,
+    kind: str = USUAL,
 ) -> Subject:
-    """Blank, or beginning with a starter, or with the draft, or a version, of `copy_of`.
+    """Blank, of that kind, or beginning with a starter, or with the draft, or a version, of `copy_of`.
 
     Raises InvalidInput or Conflict for the name, NotFound for what it is to begin with.
     """
-    return subjects.create(tx, name, about, _first_draft(tx, copy_of, version, starter))
+    return subjects.create(tx, name, about, _first_draft(tx, copy_of, version, starter, kind))
 
 
 def _first_draft(
-    tx: Transaction, copy_of: str | None, version: int | None, starter: str | None
+    tx: Transaction, copy_of: str | None, version: int | None, starter: str | None, kind: str
 ) -> Content:
     if starter is not None:
         return starters.get(starter).content
@@ -59,7 +60,7 @@ def _first_draft(
         if version is not None:
             return versions.get(tx, origin, version).content
         return drafts.get(tx, origin).content
-    return KINDS[USUAL].blank()
+    return KINDS[kind].blank()
 
 
 def desk(tx: Transaction, find: str | None, after: str, most: int) -> list[Line]:

@@ -8,42 +8,51 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.cases.holdout import is_held_out
 from epistem.core.cases.varied.vary import all_varied
+from epistem.core.chains.content import Chain, models_of
+from epistem.core.chains.estimate import outlook_of
+from epistem.core.chains.varied import VariedStep
 from epistem.core.checks.bench import Bench
 from epistem.core.checks.judge.asking import instructions
 from epistem.core.checks.judge.rubrics import Judge
 from epistem.core.checks.measures import Measure, check_uses, measures_of, options_of
 from epistem.core.checks.registry import check_class
 from epistem.core.checks.uses import CheckUse, numbered
-from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import Conflict, InvalidInput, NotFound
-from epistem.core.prompts.inputs import inputs_of
+from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.rename import todays_names
 from epistem.core.prompts.settings import Settings
+from epistem.core.subjects.content import Content, inputs_asked
+from epistem.core.trials.arms import content_of_arm, main_model, step_of_arm
 from epistem.core.trials.besides import PlannedJudge, PlannedPerson
-from epistem.core.trials.estimate import Estimate, PlannedArm, estimate
-from epistem.core.trials.plan import TrialPlan, cells_of, check_plan, check_question
+from epistem.core.trials.estimate import Estimate, PlannedArm, PlannedChain, estimate
+from epistem.core.trials.plan import ArmPlan, TrialPlan, cells_of, check_plan, check_question
 from epistem.core.trials.showing import cases_asked
 from epistem.core.wire import tokens
-from epistem.store import cases, cells, entries, models, renames, trials, versions
+from epistem.store import cases, cells, entries, models, renames, subjects, trials, versions
 from epistem.store.cases import KeptCase
 from epistem.store.database import Transaction
 from epistem.store.models import Model
 from epistem.store.subjects import Subject
 from epistem.store.trials import NewArm, Trial
 from epistem.store.versions import Version
+from epistem.work import pinned
 from epistem.work.case_sets import in_sets
 from epistem.work.judging import check_judges
 from epistem.work.knowledge.arms import look_ups_of
+from epistem.work.walks.chains import speakers_of
 
 STEADY = "outcome.steady"
 """The check of variations."""
 
 
 class _SpeltOut(NamedTuple):
-    """A plan with all that it refers to."""
+    """A plan with all that it refers to. `contents` are those of the arms: of their versions, with what the plan has
+    otherwise. `speakers` are the models that steps of chains ask."""
 
     versions: list[Version]
+    contents: list[Content]
+    steps: list[VariedStep | None]
     models: list[Model]
     cases: list[KeptCase]
     varied: list[tuple[int, Case]]
@@ -53,6 +62,7 @@ class _SpeltOut(NamedTuple):
     judges: list[Model]
     people: list[Model]
     look_ups: list[dict[str, LookingUp]]
+    speakers: list[Model]
 
     @property
     def held_out(self) -> list[int]:
@@ -85,19 +95,22 @@ def estimate_of(
 ) -> tuple[Estimate, Outlook]:
     """What the plan will take, and what is needed to say what it can show. Raises as `start`."""
     told, past = _spelt_out(tx, subject, plan), trials.past_answers(tx, subject)
-    arms: list[PlannedArm] = []
-    for arm, version, model, aliases in zip(
-        plan.arms, told.versions, told.models, told.aliases, strict=True
+    arms: list[PlannedArm | PlannedChain] = []
+    for arm, content, model, aliases in zip(
+        plan.arms, told.contents, told.models, told.aliases, strict=True
     ):
-        length, ms = past.get(arm.model, (None, None))
-        settings = arm.settings.over(version.content.settings)
+        length, ms = past.get(model.name, (None, None))
+        if isinstance(content, Chain):
+            likely = outlook_of(content, speakers_of(told.speakers)).likely
+            arms.append(PlannedChain(content, likely, arm.settings, ms))
+            continue
+        settings = arm.settings.over(content.settings)
         prices = (model.context_window, model.input_cents, model.output_cents)
-        prompt = with_look_ups(version.content, told.look_ups[len(arms)])
-        arms.append(PlannedArm(prompt, settings, *prices, length, ms, aliases))
+        arms.append(PlannedArm(content, settings, *prices, length, ms, aliases))
     contents = [content for _, content in told.asked]
     held_out = set(told.held_out)
     in_sight = [each for at, each in enumerate(contents) if at not in held_out]
-    counts = cases_asked(told.checks, arms[0].prompt.reply, in_sight)
+    counts = cases_asked(told.checks, arms[0].content.reply, in_sight)
     found = estimate(
         arms,
         contents,
@@ -107,7 +120,7 @@ def estimate_of(
         {each.name: PlannedPerson(each.input_cents, each.output_cents) for each in told.people},
     )
     unlabelled = sum(each.content.expect.label is None for each in told.cases)
-    asked = [(arm.model, each.settings) for arm, each in zip(plan.arms, arms, strict=True)]
+    asked = [(model.name, each.settings) for model, each in zip(told.models, arms, strict=True)]
     return found, Outlook(
         len(told.cases),
         len(told.varied),
@@ -123,14 +136,14 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     """Keep the trial with all its cells, waiting. Raises InvalidInput or NotFound by field."""
     told = _spelt_out(tx, subject, plan)
     arms: list[NewArm] = []
-    for arm, version, model in zip(plan.arms, told.versions, told.models, strict=True):
-        Bench(told.checks, version.content.reply)  # raises for a check that this version can't have
-        settings = arm.settings.over(version.content.settings)
-        entry_id = entries.keep(tx, model)
-        at = len(arms)
-        arms.append(
-            NewArm(version.id, arm.model, settings, entry_id, told.aliases[at], told.look_ups[at])
-        )
+    for arm, version, content, model in zip(
+        plan.arms, told.versions, told.contents, told.models, strict=True
+    ):
+        Bench(told.checks, content.reply)  # raises for a check that this version can't have
+        settings = arm.settings.over(content.settings)
+        entry_id, at = entries.keep(tx, model), len(arms)
+        known = (told.aliases[at], told.look_ups[at], told.steps[at])
+        arms.append(NewArm(version.id, model.name, settings, entry_id, *known))
     numbers = [each.number for each in told.cases]
     spelt = {
         "cases": numbers,
@@ -144,7 +157,8 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     kept = plan.model_copy(update=spelt)
     chosen = told.asked
     cells_ = cells_of(plan, len(chosen))
-    judges = {model.name: entries.keep(tx, model) for model in (*told.judges, *told.people)}
+    besides = (*told.judges, *told.people, *told.speakers)
+    judges = {model.name: entries.keep(tx, model) for model in besides}
     made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)
     return trials.get(tx, made)
 
@@ -257,33 +271,65 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, among=among, like=plan.like)
     check_plan(plan, len(chosen))
     known = models.all_of(tx)
-    saved, asked = [], []
+    saved, contents, steps, asked = [], [], [], []
     for position, arm in enumerate(plan.arms):
+        at = f"arms.{position}"
         try:
-            saved.append(versions.get(tx, subject, arm.version))
+            of = subjects.get(tx, arm.subject) if arm.subject else subject
+            saved.append(versions.get(tx, of, arm.version))
         except NotFound as error:
-            raise InvalidInput(error.message, field=f"arms.{position}.version") from error
-        asked.append(models.pick(known, arm.model, field=f"arms.{position}.model"))
-    checks = subject.checks_for(saved[0].content.reply) if plan.checks is None else plan.checks
+            raise InvalidInput(error.message, field=f"{at}.version") from error
+        content, step, model = _asked_by(tx, arm, saved[-1].content, at)
+        contents.append(content)
+        steps.append(step)
+        asked.append(models.pick(known, model, field=f"{at}.model"))
+    checks = subject.checks_for(contents[0].reply) if plan.checks is None else plan.checks
     checks = with_steady(plan, checks)
     check_uses(checks)
     checks = numbered(checks)
     kinds = list(dict.fromkeys(plan.steadiness))
     told = [(each.number, each.content) for each in chosen]
-    varied = list(all_varied(told, kinds, saved[0].content.inputs))
+    varied = list(all_varied(told, kinds, contents[0].inputs))
     check_plan(plan, len(chosen) + len(varied))
-    measures = measures_of(checks, *(version.content.reply for version in saved))
+    measures = measures_of(checks, *(content.reply for content in contents))
     check_question(plan, [measure.key for measure in measures])
     before = renames.all_of(tx, subject)
-    aliases = [todays_names(inputs_of(version.content), before) for version in saved]
+    aliases = [todays_names(inputs_asked(content), before) for content in contents]
     judging = dict.fromkeys(measure.judge for measure in measures if measure.judge)
     check_judges(judging, known)
     judges = [models.pick(known, name) for name in judging]
     people = people_of([each.content for each in chosen], known)
     look_ups = [
-        look_ups_of(tx, arm, version.content, at)
-        for at, (arm, version) in enumerate(zip(plan.arms, saved, strict=True))
+        look_ups_of(tx, arm, content, at)
+        for at, (arm, content) in enumerate(zip(plan.arms, contents, strict=True))
     ]
+    contents = [
+        content_of_arm(content, looks, None)
+        for content, looks in zip(contents, look_ups, strict=True)
+    ]
+    chains = [content for content in contents if isinstance(content, Chain)]
+    names = dict.fromkeys(name for chain in chains for name in models_of(chain))
+    speakers = [models.pick(known, name) for name in names]
     return _SpeltOut(
-        saved, asked, chosen, varied, checks, measures, aliases, judges, people, look_ups
-    )
+        saved, contents, steps, asked, chosen, varied, checks, measures, aliases, judges, people,
+        look_ups, speakers,
+    )  # fmt: skip
+
+
+def _asked_by(
+    tx: Transaction, arm: ArmPlan, content: Content, at: str
+) -> tuple[Content, VariedStep | None, str]:
+    """What the arm asks, what it has otherwise at a step, and the model that it is called by. Raises InvalidInput."""
+    prompt = pinned.version_of(tx, arm.prompt) if arm.prompt else None
+    if arm.prompt and not isinstance(prompt, Prompt):
+        raise InvalidInput(f"There is no prompt {arm.prompt} here.", field=f"{at}.prompt")
+    try:
+        step = step_of_arm(arm, content, prompt if isinstance(prompt, Prompt) else None)
+        told = content_of_arm(content, {}, step)
+    except InvalidInput as error:
+        raise InvalidInput(error.message, field=f"{at}.{error.field}") from error
+    if not isinstance(told, Chain):
+        return told, step, arm.model
+    if gone := pinned.missing(tx, told):
+        raise InvalidInput(f"Step {gone[0][0]} names {gone[0][1]}, which is not here.", field=at)
+    return told, step, main_model(content, step) if isinstance(content, Chain) else arm.model

@@ -10,10 +10,13 @@ from epistem.core.chains.content import (
     AnyStep,
     Ask,
     Both,
+    CallStep,
     Chain,
     CheckStep,
     Each,
     LookUpStep,
+    Path,
+    Pause,
     Repeat,
     Route,
     SetStep,
@@ -40,12 +43,20 @@ class Row(NamedTuple):
     step: AnyStep
     reads: tuple[str, ...]
     writes: tuple[str, ...]
+    path: Path = ()
 
 
 def ledger(chain: Chain) -> list[Row]:
     """A row for each step, in order."""
     return [
-        Row(each.at, each.deep, each.step, tuple(reads_of(each.step)), tuple(writes_of(each.step)))
+        Row(
+            each.at,
+            each.deep,
+            each.step,
+            tuple(reads_of(each.step)),
+            tuple(writes_of(each.step)),
+            each.path,
+        )
         for each in placed(chain.steps)
     ]
 
@@ -62,8 +73,13 @@ def expressions_of(step: AnyStep) -> list[tuple[str, str, tuple[str, ...]]]:
     found: list[tuple[str, str, tuple[str, ...]]] = []
     if step.only_if:
         found.append(("only_if", step.only_if, ()))
-    if isinstance(step, Ask | Vote):
+    if isinstance(step, Ask | Vote | CallStep):
         found += [(f"given.{name}", told, ()) for name, told in step.given.items()]
+    if isinstance(step, CallStep) and isinstance(step.writes, dict):
+        outputs = tuple(step.chain.outputs)
+        found += [(f"writes.{name}", told, outputs) for name, told in step.writes.items()]
+    if isinstance(step, Pause):
+        found += [(f"shows.{name}", told, ()) for name, told in step.shows.items()]
     if isinstance(step, Ask) and isinstance(step.writes, dict):
         found += [(f"writes.{name}", told, REPLY) for name, told in step.writes.items()]
     if isinstance(step, Vote) and step.over:
@@ -94,6 +110,11 @@ def reads_of(step: AnyStep) -> list[str]:
     ]
     if isinstance(step, Ask | Vote):
         found += [name for name in asked_of(step.prompt) if name not in step.given]
+    if isinstance(step, CallStep):
+        needs = (each.name for each in step.chain.inputs if each.default is None)
+        found += [name for name in needs if name not in step.given]
+    if isinstance(step, Pause) and step.edits:
+        found.append(step.edits)
     return list(dict.fromkeys(found))
 
 
@@ -106,6 +127,7 @@ def writes_of(step: AnyStep) -> list[str]:
     if isinstance(step, Route | Repeat | Both):
         return []
     writes: str | Mapping[str, str] = step.writes
-    if isinstance(writes, str):
-        return [writes] if writes else []
-    return list(writes)
+    named = ([writes] if writes else []) if isinstance(writes, str) else list(writes)
+    if isinstance(step, Pause) and step.edits:
+        named.append(step.edits)
+    return named

@@ -11,9 +11,11 @@ from epistem.core.chains.content import (
     AnyStep,
     Ask,
     Both,
+    CallStep,
     Chain,
     CheckStep,
     Each,
+    Pause,
     Repeat,
     Route,
     Vote,
@@ -109,6 +111,10 @@ def _of_steps(chain: Chain) -> Iterator[Fault]:
             yield from _of_route(at, step)
         if isinstance(step, Both):
             yield from _of_branches(at, step)
+        if isinstance(step, Pause):
+            yield from _of_pause(at, step, chain)
+        if isinstance(step, CallStep):
+            yield from _of_call(at, step, known | within)
 
 
 def _of_expression(at: str, field: str, told: str, known: set[str]) -> Iterator[Fault]:
@@ -158,6 +164,32 @@ def _of_checks(at: str, step: CheckStep) -> Iterator[Fault]:
                 yield Fault(at, f"checks.{number}", message)
         except EpistemError as error:
             yield Fault(at, f"checks.{number}", error.message)
+
+
+def _of_pause(at: str, step: Pause, chain: Chain) -> Iterator[Fault]:
+    how = {each.name: each.how for each in chain.state}
+    if step.edits and how.get(step.edits, "replace") != "replace":
+        message = f"“{step.edits}” is not replaced as a whole, so a person can't edit it."
+        yield Fault(at, "edits", message)
+    if not step.shows and not step.edits:
+        message = "It shows nothing: who is asked can't see what is about to happen."
+        yield Fault(at, "shows", message, stops=False)
+
+
+def _of_call(at: str, step: CallStep, known: set[str]) -> Iterator[Fault]:
+    for fault in faults_of(step.chain):
+        if fault.stops:
+            where = f"step {fault.at}: " if fault.at else ""
+            yield Fault(at, "chain", f"In the chain that it calls, {where}{fault.message}")
+            return
+    inputs = {each.name: each for each in step.chain.inputs}
+    needs = [name for name, each in inputs.items() if each.default is None]
+    if lost := [name for name in needs if name not in step.given and name not in known]:
+        yield Fault(
+            at, "given", f"The chain asks for {listed(lost, 'and')}, which nothing gives it."
+        )
+    if extra := [name for name in step.given if name not in inputs]:
+        yield Fault(at, "given", f"The chain has no input {listed(extra)}.")
 
 
 def _of_branches(at: str, step: Both) -> Iterator[Fault]:

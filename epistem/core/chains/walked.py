@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Literal, NamedTuple
 
+from epistem.core.engine.looking import FoundIn
+from epistem.core.errors import EpistemError
 from epistem.core.wire.formats import WireFormat
 
-Ended = Literal["done", "halted", "failed", "cap"]
+Ended = Literal["done", "halted", "refused", "failed", "cap"]
 
 
 class Speaker(NamedTuple):
@@ -19,6 +21,23 @@ class Speaker(NamedTuple):
     abilities: Sequence[str] = ()
     input_cents: float = 0.0
     output_cents: float = 0.0
+
+
+class UsedTool(NamedTuple):
+    """A tool that a step called, with the arguments as they were written, and what it answered."""
+
+    name: str
+    arguments: str
+    answer: str
+    fault: str | None
+
+
+class Begun(NamedTuple):
+    """A step that begins."""
+
+    at: str
+    name: str
+    kind: str
 
 
 class Stepped(NamedTuple):
@@ -37,6 +56,13 @@ class Stepped(NamedTuple):
     cents: float = 0.0
     passed_over: bool = False
     fault: str = ""
+    reasoning: str = ""
+    halts: Literal["", "halted", "refused"] = ""
+    """How the walk ends by it, "" where it goes on."""
+    tools: tuple[UsedTool, ...] = ()
+    model: str = ""
+    found: tuple[FoundIn, ...] = ()
+    """What was looked up in it."""
 
 
 class Walked(NamedTuple):
@@ -47,3 +73,5 @@ class Walked(NamedTuple):
     outputs: dict[str, Any]
     state: dict[str, Any]
     steps: list[Stepped]
+    trouble: EpistemError | None = None
+    """What went wrong, where that ended it."""

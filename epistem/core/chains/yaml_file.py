@@ -1,29 +1,21 @@
-"""A chain out of a YAML file."""
+"""A chain as a YAML file, and back: the same content, the same hash."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, Protocol
+from collections.abc import Mapping
+from typing import Any
 
 from pydantic import Field
 
 from epistem.core.chains.content import Chain
-from epistem.core.errors import EpistemError, InvalidFile
-from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.tool import Tool
-from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS
+from epistem.core.errors import InvalidFile
+from epistem.core.prompts.content import ReplyShape
+from epistem.core.prompts.yaml_file import MAX_FILE_CHARACTERS, yaml_of
 from epistem.core.prompts.yaml_read import Read, held_against, read_yaml
-from epistem.core.shapes import said
+from epistem.core.shapes import Tag, said
 
 FORMAT = "chain/1"
-
-
-class Named(Protocol):
-    """What a reference (`desk-reply@3`) names."""
-
-    def prompt(self, reference: str) -> Prompt: ...
-
-    def tool(self, reference: str) -> Tool: ...
+_AS_USUAL: Mapping[str, Any] = {"settings": {}, "reply": ReplyShape().to_json()}
 
 
 class ChainFile(Chain):
@@ -32,18 +24,31 @@ class ChainFile(Chain):
     epistem: str = Field(FORMAT, description="The format of this file.")
     name: str = Field(max_length=63)
     about: str = said("", max_length=200)
+    tags: list[Tag] = said(max_length=50)
 
     @property
     def content(self) -> Chain:
         return Chain.from_json({name: getattr(self, name) for name in Chain.model_fields})
 
 
-def chain_from_yaml(text: str, named: Named) -> ChainFile:
-    """A step's prompt and tool stand in it, or are named by their versions: then `named` tells them.
+def chain_to_yaml(name: str, about: str, tags: list[str], content: Chain) -> str:
+    """The file's text, ending in a line break. What is kept elsewhere is named by its version."""
+    head: dict[str, Any] = {"epistem": FORMAT, "name": name}
+    head |= {"about": about} if about else {}
+    head |= {"tags": list(tags)} if tags else {}
+    told = as_written(content.to_json())
+    del told["kind"]
+    return yaml_of({**head, **told})
 
-    Raises InvalidFile, with the line, for what is no YAML, has an unknown field, a kind of step that there is not, or
-    a wrong type.
-    """
+
+def chain_from_yaml(text: str) -> ChainFile:
+    """Raises InvalidFile, with the line, for what is no YAML, has an unknown field, a kind of step that there is not,
+    or a wrong type."""
+    return held_against(ChainFile, read_chain(text))
+
+
+def read_chain(text: str) -> Read:
+    """What stands in the file, with its lines. Raises InvalidFile where it is no file of a chain."""
     if len(text) > MAX_FILE_CHARACTERS:
         raise InvalidFile(
             f"The file has {len(text):,} characters; the limit is {MAX_FILE_CHARACTERS:,}.",
@@ -56,29 +61,24 @@ def chain_from_yaml(text: str, named: Named) -> ChainFile:
             line=1,
             field="epistem",
         )
-    for holder, field, path in _with_references(read):
-        try:
-            found = named.prompt(holder[field]) if field == "prompt" else named.tool(holder[field])
-        except EpistemError as error:
-            where = ".".join(map(str, path))
-            raise InvalidFile(error.message, line=read.line(path), field=where) from error
-        holder[field] = found.to_json()
-    return held_against(ChainFile, read)
+    return read
 
 
-def _with_references(read: Read) -> Iterator[tuple[dict[str, Any], str, tuple[str | int, ...]]]:
-    """What holds a prompt or a tool by its name, in which field, and where that stands."""
-    waiting: list[tuple[Any, tuple[str | int, ...]]] = [(read.value.get("steps"), ("steps",))]
-    while waiting:
-        value, path = waiting.pop()
-        if isinstance(value, list):
-            waiting += [(each, (*path, at)) for at, each in enumerate(value)]
-        elif isinstance(value, dict):
-            for field in ("prompt", "tool"):
-                if isinstance(value.get(field), str):
-                    yield value, field, (*path, field)
-            waiting += [
-                (value[name], (*path, name))
-                for name in ("steps", "ways", "branches", "otherwise")
-                if name in value
-            ]
+def as_written(told: Any) -> Any:
+    """The same as people write it: the reference in the place of what is kept elsewhere, and nothing that says no more
+    than what is meant without it."""
+    if isinstance(told, list):
+        return [as_written(each) for each in told]
+    if not isinstance(told, Mapping):
+        return told
+    plain = {name: as_written(each) for name, each in told.items()}
+    for field, as_usual in _AS_USUAL.items():
+        if plain.get(field) == as_usual:
+            del plain[field]
+    for field in ("prompt", "chain"):
+        if "kind" in plain and plain.get("kept") and isinstance(plain.get(field), dict):
+            plain[field] = plain.pop("kept")
+    tool = plain.get("tool")
+    if isinstance(tool, dict) and tool.get("kept"):
+        plain["tool"] = tool["kept"]
+    return plain

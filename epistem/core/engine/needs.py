@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Generator, Sequence
+from collections.abc import Generator, Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, NamedTuple, TypeVar
@@ -113,6 +113,35 @@ class RunQuery:
         return sha256(told.encode("utf-8", "replace")).digest()
 
 
+class PersonSaid(NamedTuple):
+    """What a person says to what is about to happen. `value` is theirs where they `edited` it. `by` is "" where
+    nobody said a word in time."""
+
+    word: str
+    value: Any = None
+    by: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class AskPerson:
+    """Let a person approve, edit (the value `edits`, where it is named) or refuse; a PersonSaid is given, which after
+    `hours` is as `then` says."""
+
+    path: str
+    name: str
+    shows: Mapping[str, Any]
+    edits: str
+    value: Any
+    hours: float
+    then: str
+
+    @property
+    def digest(self) -> bytes:
+        told = json.dumps([self.name, self.shows, self.edits, self.value], default=str)
+        return sha256(told.encode("utf-8", "replace")).digest()
+
+
 @dataclass(frozen=True)
 class Note:
     """Something has happened that whoever drives may show; nothing is given."""
@@ -138,6 +167,6 @@ def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool | LookUp | RunQuery | Note | Together
+Need = AskModel | UseTool | LookUp | RunQuery | AskPerson | Note | Together
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

@@ -38,7 +38,11 @@ def to_yaml(name: str, about: str, tags: list[str], content: Prompt) -> str:
     head: dict[str, Any] = {"epistem": FORMAT, "name": name}
     head |= {"about": about} if about else {}
     head |= {"tags": list(tags)} if tags else {}
-    told = {**head, **content.to_json()}
+    return yaml_of({**head, **content.to_json()})
+
+
+def yaml_of(told: dict[str, Any]) -> str:
+    """Plain data as YAML that is read as just this."""
     text = _dumped(told, _Blocks)
     # A block of text can't hold every character as it is; then quotes are used throughout.
     return text if _same(text, told) else _dumped(told, _Quotes)

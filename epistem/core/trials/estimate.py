@@ -9,6 +9,8 @@ from typing import NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import likely_answers
+from epistem.core.chains.content import Chain
+from epistem.core.chains.estimate import Taken
 from epistem.core.engine.looking import presumed
 from epistem.core.errors import EpistemError, TooCostly
 from epistem.core.prompts.content import Prompt
@@ -28,7 +30,7 @@ class PlannedArm(NamedTuple):
     """What one arm asks with. `output_tokens` and `ms` are of its model's past answers, if any;
     `aliases` are inputs of its prompt, and what they are called in the cases."""
 
-    prompt: Prompt
+    content: Prompt
     settings: Settings
     window: int
     input_cents: float
@@ -36,6 +38,19 @@ class PlannedArm(NamedTuple):
     output_tokens: float | None
     ms: float | None
     aliases: Mapping[str, str] = MappingProxyType({})
+
+
+class PlannedChain(NamedTuple):
+    """What an arm takes that is a chain: of one walk, likely, and by past ones where there were any."""
+
+    chain: Chain
+    likely: Taken
+    settings: Settings
+    ms: float | None
+
+    @property
+    def content(self) -> Chain:
+        return self.chain
 
 
 class Estimate(NamedTuple):
@@ -63,7 +78,7 @@ class Estimate(NamedTuple):
 
 
 def estimate(
-    arms: Sequence[PlannedArm],
+    arms: Sequence[PlannedArm | PlannedChain],
     cases: Sequence[Case],
     repeats: int,
     in_flight: int,
@@ -75,7 +90,16 @@ def estimate(
     step = max(1, ceil(len(cases) / MOST_RENDERED))
     sample = cases[::step]
     asked, answered, cents, too_long, unfit, busy_ms = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    walked = 0.0
     for arm in arms:
+        if isinstance(arm, PlannedChain):
+            taken = arm.likely.times(len(cases) * repeats)
+            walked += taken.calls
+            asked += taken.input_tokens
+            answered += taken.output_tokens
+            cents += taken.cents
+            busy_ms += (arm.ms or 0.0) * len(cases) * repeats
+            continue
         output = _output(arm)
         talks = _talks(arm, sample, output)
         each = len(cases) / len(talks) if talks else 0.0
@@ -90,7 +114,8 @@ def estimate(
         busy_ms += (arm.ms or 0.0) * calls
     judged_cases = sum(case.pair is None or not case.pair.is_variation for case in cases)
     readings = len(arms) * judged_cases * repeats
-    calls = len(arms) * repeats * sum(likely_answers(case) for case in cases)
+    plain = [arm for arm in arms if isinstance(arm, PlannedArm)]
+    calls = len(plain) * repeats * sum(likely_answers(case) for case in cases) + round(walked)
     played = playing(people, cases, len(arms) * repeats, answered / max(calls, 1))
     judged = judging(judges, readings, answered / max(calls, 1), asked / max(calls, 1))
     known = bool(arms) and all(arm.ms is not None for arm in arms)
@@ -100,7 +125,8 @@ def estimate(
         output_tokens=round(answered),
         cents=cents,
         seconds=busy_ms / 1000 / in_flight if known else None,
-        from_past=bool(arms) and all(arm.output_tokens is not None for arm in arms),
+        from_past=len(plain) == len(arms) > 0
+        and all(arm.output_tokens is not None for arm in plain),
         too_long=round(too_long),
         unfit=round(unfit),
         judge_calls=judged.calls,
@@ -123,7 +149,7 @@ def _talks(arm: PlannedArm, cases: Sequence[Case], output: float) -> list[list[f
     and for all that follow one that is too costly: it would be so again and again. Fewer than there
     are cases, where those so far took as many steps as are worth an estimate."""
     found: list[list[float] | None] = []
-    prompt, steps = arm.prompt, 0
+    prompt, steps = arm.content, 0
     for case in cases:
         budget = Budget()
         if found and steps > MOST_STEPS:

@@ -8,31 +8,36 @@ from types import MappingProxyType
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import NOBODY, Talked, talked
+from epistem.core.chains.content import Chain
 from epistem.core.checks.base import Answer, Ground, Said, Spent, ToolUse
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.looking import FoundIn, as_input
 from epistem.core.engine.needs import FoundPassage
-from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.rename import with_old_names
+from epistem.core.subjects.content import Content
 
 
 def ground_of(
-    prompt: Prompt,
+    content: Content,
     case: Case,
     aliases: Mapping[str, str] = MappingProxyType({}),
     found: Sequence[FoundIn] = (),
 ) -> Ground:
     """Of a case that this prompt is asked, with what was looked up for the answer; the request is filled in
-    once, when a check wants it."""
+    once, when a check wants it. What a chain is asked are its inputs."""
     inputs = {**case.inputs, **found_inputs(found)} if found else case.inputs
 
     @cache
     def asked() -> tuple[Said, ...]:
-        messages = render_talk(prompt, with_old_names(inputs, aliases))
+        told = with_old_names(inputs, aliases)
+        if isinstance(content, Chain):
+            lines = (f"{name}: {value}" for name, value in told.items())
+            return (Said("user", "\n".join(lines)),)
+        messages = render_talk(content, told)
         return tuple(Said(message.role, message.text) for message in messages)
 
-    return Ground(prompt.reply, case.expect, inputs, asked, case.pair)
+    return Ground(content.reply, case.expect, inputs, asked, case.pair)
 
 
 def found_inputs(found: Sequence[FoundIn]) -> dict[str, list[dict[str, str]]]:

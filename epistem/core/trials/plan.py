@@ -31,12 +31,21 @@ class LookUpChange(Document):
 
 class ArmPlan(Document):
     """One thing compared. `settings` stand over those of the version, and so does `look_up`. The first arm is
-    the baseline."""
+    the baseline.
+
+    A chain has models and settings at its steps: those given here, and `prompt`, are for the one named `step`."""
 
     version: int = Field(ge=1)
-    model: str = Field(min_length=1, max_length=80)
+    subject: str = said(
+        "", max_length=63, description="Whose version it is, where it is another subject's."
+    )
+    model: str = Field("", max_length=80, description="Left out only for a chain as it is.")
     settings: Settings = Field(default_factory=Settings)
     look_up: LookUpChange | None = said(None)
+    step: str = said("", max_length=80, description="Of a chain: the step that is varied.")
+    prompt: str = said(
+        "", max_length=80, description="The version of a prompt for that step, as in desk-reply@3."
+    )
 
 
 class MainQuestion(Document):

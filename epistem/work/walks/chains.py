@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
 from typing import Any
 
-from epistem.core.chains.content import Chain
+from epistem.core.chains.content import Chain, prompts_in
+from epistem.core.chains.faults import Fault, faults_of
 from epistem.core.chains.walked import Speaker, Stepped, Walked
 from epistem.core.chains.walking import Walk
 from epistem.core.engine.needs import AskModel, Note
 from epistem.core.engine.run import Run
-from epistem.core.errors import InvalidInput, NotFound
-from epistem.core.prompts.content import Prompt
-from epistem.core.prompts.fragments import split_reference
-from epistem.core.prompts.tool import Tool
+from epistem.core.errors import InvalidInput
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import QUICK
-from epistem.store import models, subjects, versions
+from epistem.store import models
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
-from epistem.store.tools import kept
+from epistem.work import pinned
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.limits import SharedLimits
 from epistem.work.tools.reaching import Reaching
@@ -48,32 +46,18 @@ class Asked:
         return None
 
 
-class Kept:
-    """What is kept here, by its name and version."""
-
-    def __init__(self, tx: Transaction) -> None:
-        self._tx = tx
-
-    def prompt(self, reference: str) -> Prompt:
-        """Raises InvalidInput or NotFound."""
-        name, number = _split(reference, "a prompt", "desk-reply@3")
-        found = versions.get(self._tx, subjects.get(self._tx, name), number).content
-        if not isinstance(found, Prompt):
-            raise NotFound(f"{reference} is no prompt.", field="prompt")
-        return found
-
-    def tool(self, reference: str) -> Tool:
-        """Raises InvalidInput or NotFound."""
-        return kept.version(self._tx, *_split(reference, "a tool", "timetable@1"))
-
-
-def _split(reference: str, what: str, example: str) -> tuple[str, int]:
-    split = split_reference(reference)
-    if split is None:
-        raise InvalidInput(
-            f"“{reference[:80]}” names no version of {what}. Write its name, @ and the version, as in {example}."
-        )
-    return split
+def faults_here(tx: Transaction, chain: Chain) -> list[Fault]:
+    """Those of the chain, and what it names and there is not: versions, tools, models."""
+    gone = [
+        Fault(at, "kept", f"There is no {name} here.") for at, name in pinned.missing(tx, chain)
+    ]
+    missing = {fault.at for fault in gone}
+    listed = {model.name for model in models.all_of(tx)}
+    for at, step in prompts_in(chain):
+        if step.model not in listed:
+            named = f"“{step.model}”" if step.model else "that is not chosen yet"
+            gone.append(Fault(at, "model", f"There is no model {named} in the list."))
+    return [*gone, *(fault for fault in faults_of(chain) if fault.at not in missing)]
 
 
 async def walk(
@@ -99,7 +83,7 @@ async def walks(
         listed = {model.name: model for model in models.all_of(tx)}
     if not listed:
         raise InvalidInput("There is no model in the list.", field="model")
-    program = Walk(chain, {name: _speaker(model) for name, model in listed.items()}, seed)
+    program = Walk(chain, speakers_of(listed.values()), seed)
     filler = Endpoint.of(next(iter(listed.values())))  # each need names its own
     places = asyncio.Semaphore(at_once)
 
@@ -131,7 +115,11 @@ async def walks(
         reach.close()
 
 
-def _speaker(model: Model) -> Speaker:
+def speakers_of(listed: Iterable[Model]) -> dict[str, Speaker]:
+    return {model.name: speaker_of(model) for model in listed}
+
+
+def speaker_of(model: Model) -> Speaker:
     return Speaker(
         model.name,
         model.asked_as,

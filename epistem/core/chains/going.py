@@ -1,0 +1,110 @@
+"""One line of a walk on its way: its state, what is left of the caps, what it has come by."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from epistem.core.chains.content import AnyStep, Caps
+from epistem.core.chains.state import State, Written
+from epistem.core.chains.walked import Ended, Speaker, Stepped
+from epistem.core.checks.structure.find_json import find_json
+from epistem.core.errors import EpistemError
+
+
+class End(Exception):
+    """The walk ends here."""
+
+    def __init__(self, ended: Ended, why: str, trouble: EpistemError | None = None) -> None:
+        super().__init__(why)
+        self.ended, self.why, self.trouble = ended, why, trouble
+
+
+@dataclass
+class Left:
+    """Of the caps."""
+
+    steps: int
+    calls: int
+    cents: float
+
+    @classmethod
+    def of(cls, caps: Caps) -> Left:
+        return cls(caps.steps, caps.calls, caps.cents if caps.cents is not None else float("inf"))
+
+    def copied(self) -> Left:
+        return Left(self.steps, self.calls, self.cents)
+
+    def within(self, caps: Caps) -> Left:
+        """The same, and no more than those."""
+        own = Left.of(caps)
+        return Left(
+            min(self.steps, own.steps), min(self.calls, own.calls), min(self.cents, own.cents)
+        )
+
+    def take(self, before: Left, after: Left) -> None:
+        """What another took of its own."""
+        self.steps -= before.steps - after.steps
+        self.calls -= before.calls - after.calls
+        if before.cents != float("inf"):
+            self.cents -= before.cents - after.cents
+
+
+@dataclass
+class Going:
+    """The whole of a walk, or a branch of it."""
+
+    state: State
+    left: Left
+    steps: list[Stepped] = field(default_factory=list)
+    written: Written = field(default_factory=list)
+
+
+class Beside(NamedTuple):
+    """What came of a line beside others."""
+
+    going: Going
+    given: Any
+    end: End | None
+
+
+def join(going: Going, came: Sequence[Beside]) -> None:
+    """What they took together is taken from what was left; the first that ended ends the walk."""
+    before = going.left.copied()
+    for each in came:
+        going.steps += each.going.steps
+        going.left.take(before, each.going.left)
+    for each in came:
+        if each.end is not None:
+            raise each.end
+
+
+def wrote(
+    going: Going, step: AnyStep, at: str, given: dict[str, Any], written: Written, told: str = ""
+) -> Stepped:
+    """The step, over, after what it wrote is in the state. Raises InvalidInput for what can't be written."""
+    going.state.write(written)
+    going.written += written
+    return Stepped(at, step.name, step.kind, given, dict(written), told)
+
+
+def cents_of(speaker: Speaker, sent: int, written: int) -> float:
+    return sent * speaker.input_cents + written * speaker.output_cents
+
+
+def json_in(text: str) -> Any:
+    found = find_json(text)
+    return None if found is None else found.value
+
+
+def told_as_json(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, default=str)
+
+
+def json_or_text(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError):
+        return text

@@ -1,0 +1,83 @@
+"""An arm of a trial that is a chain: its answer is what a walk of it comes to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from epistem.core.chains.content import Chain
+from epistem.core.chains.walked import Speaker, Walked
+from epistem.core.chains.walking import Walk, answer_text
+from epistem.core.checks.judge.asking import JudgeModel
+from epistem.core.checks.uses import CheckUse
+from epistem.core.engine.answers import Answered, ToolUsed
+from epistem.core.engine.needs import AskModel, Program
+from epistem.core.errors import EpistemError
+from epistem.core.prompts.rename import with_old_names
+from epistem.core.prompts.tools import ToolResult
+from epistem.core.wire.reply import Reply, ToolCall, Usage
+from epistem.models.trouble import CallFailed
+from epistem.runner.arms import ArmAtWork, PromptAtWork
+from epistem.store.models import Model
+from epistem.store.trial_cases import TrialCase
+from epistem.store.trials import Arm
+from epistem.work.calls import ANSWERING
+
+
+class NotDone(EpistemError):
+    """The walk ended before it was done."""
+
+
+class ChainAtWork(ArmAtWork):
+    """Each of its calls is of a step, with a model of its own."""
+
+    purpose = ANSWERING
+
+    def __init__(
+        self,
+        arm: Arm,
+        model: Model,
+        checks: Sequence[CheckUse],
+        cases: Mapping[int, TrialCase],
+        speakers: Mapping[str, Speaker],
+    ) -> None:
+        super().__init__(arm, model, checks, cases)
+        assert isinstance(arm.content, Chain), "a prompt is not walked"
+        self._chain, self._speakers = arm.content, speakers
+
+    def program(self, case_at: int, seed: int, people: Mapping[str, JudgeModel]) -> Program[Walked]:
+        case = self._cases[case_at].content
+        inputs = with_old_names(case.inputs, self.arm.aliases)
+        walk = Walk(self._chain, self._speakers, seed, "trial", case.tool_answers)
+        return walk.program(inputs)
+
+    def answers_in(self, result: Any) -> list[Answered]:
+        walked: Walked = result
+        if isinstance(walked.trouble, CallFailed):
+            raise walked.trouble
+        if walked.ended != "done":
+            raise NotDone(walked.why)
+        reply = Reply(answer_text(walked.outputs), "stop", Usage(), "")
+        tools = [
+            ToolUsed(ToolCall("", used.name, used.arguments), ToolResult(used.answer, used.fault))
+            for step in walked.steps
+            for used in step.tools
+        ]
+        found = tuple(each for step in walked.steps for each in step.found)
+        return [Answered(reply, tools, found=found)]
+
+    def is_answering(self, need: AskModel) -> bool:
+        return True
+
+
+def at_work(
+    arm: Arm,
+    model: Model,
+    checks: Sequence[CheckUse],
+    cases: Mapping[int, TrialCase],
+    speakers: Mapping[str, Speaker],
+) -> ArmAtWork:
+    """The arm, as suits its kind."""
+    if isinstance(arm.content, Chain):
+        return ChainAtWork(arm, model, checks, cases, speakers)
+    return PromptAtWork(arm, model, checks, cases)

@@ -1,0 +1,20 @@
+CREATE TABLE pauses (
+  id         BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  walk_id    BIGINT UNSIGNED NOT NULL,
+  path       VARCHAR(300) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  step       VARCHAR(80) NOT NULL COMMENT 'its name',
+  shows      LONGBLOB NOT NULL COMMENT 'JSON: what is about to happen',
+  edits      VARCHAR(80) NOT NULL DEFAULT '' COMMENT 'the value that may be changed',
+  value      LONGBLOB NULL COMMENT 'JSON: as it is',
+  until_at   DATETIME(3) NOT NULL,
+  then_      VARCHAR(8) NOT NULL COMMENT 'what it means that nobody said a word: refuse or approve',
+  word       VARCHAR(10) NULL COMMENT 'approved, edited or refused',
+  said       LONGBLOB NULL COMMENT 'JSON: the edited value',
+  note       TEXT NOT NULL DEFAULT '',
+  said_by    VARCHAR(80) NOT NULL DEFAULT '',
+  asked_at   DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3),
+  said_at    DATETIME(3) NULL,
+  UNIQUE KEY by_place (walk_id, path),
+  KEY waiting (word, until_at),
+  FOREIGN KEY (walk_id) REFERENCES walks (id) ON DELETE CASCADE
+) DEFAULT CHARSET = utf8mb4 COLLATE = utf8mb4_bin COMMENT 'what waits for a person in a walk';

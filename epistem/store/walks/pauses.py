@@ -1,0 +1,109 @@
+"""What waits for a person in walks."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from epistem.core.engine.needs import AskPerson, PersonSaid
+from epistem.core.errors import Conflict, NotFound
+from epistem.store.database import Transaction
+from epistem.store.documents import packed
+from epistem.store.walks import rows
+
+PAST = {"approve": "approved", "refuse": "refused"}
+NOBODY = "Nobody said a word in time."
+
+
+class Pause(NamedTuple):
+    """`word` is None while it waits. `then` is what it means that nobody says one until `until_at`."""
+
+    id: int
+    walk: int
+    subject: str
+    step: str
+    path: str
+    shows: dict[str, Any]
+    edits: str
+    value: Any
+    until_at: datetime
+    then: str
+    word: str | None
+    note: str
+    said_by: str
+    asked_at: datetime
+
+
+_COLUMNS = (
+    "p.id, p.walk_id, s.name, p.step, p.path, p.shows, p.edits, p.value, p.until_at, p.then_, p.word, p.note, "
+    "p.said_by, p.asked_at"
+)
+_FROM = "FROM pauses p JOIN walks w ON w.id = p.walk_id JOIN subjects s ON s.id = w.subject_id"
+
+
+def ask(tx: Transaction, walk_id: int, need: AskPerson) -> tuple[PersonSaid | None, datetime]:
+    """What was said, None while nobody did; and until when that is waited for. The first time it is put up."""
+    tx.run(
+        "INSERT IGNORE INTO pauses (walk_id, path, step, shows, edits, value, until_at, then_) "
+        "VALUES (%s, %s, %s, %s, %s, %s, NOW(3) + INTERVAL %s SECOND, %s)",
+        (
+            walk_id, need.path, need.name, packed(dict(need.shows)), need.edits,
+            packed(need.value), need.hours * 3_600, need.then,
+        ),
+    )  # fmt: skip
+    row = tx.first(
+        "SELECT word, said, said_by, note, until_at, until_at <= NOW(3) FROM pauses "
+        "WHERE walk_id = %s AND path = %s",
+        (walk_id, need.path),
+    )
+    assert row is not None, "it was put up just now"
+    word, said, by, note, until_at, late = row
+    if word is None and late:
+        word, note = PAST[need.then], NOBODY
+        tx.run(
+            "UPDATE pauses SET word = %s, note = %s, said_at = NOW(3) WHERE walk_id = %s AND path = %s",
+            (word, note, walk_id, need.path),
+        )
+    if word is None:
+        return None, until_at
+    value = json.loads(said) if said is not None else None
+    return PersonSaid(word, value, by, note), until_at
+
+
+def waiting(tx: Transaction, most: int = 200) -> list[Pause]:
+    """Those that wait, the most pressing first."""
+    found = tx.rows(
+        f"SELECT {_COLUMNS} {_FROM} WHERE p.word IS NULL AND w.status IN ('ready', 'walking', 'paused') "
+        "ORDER BY p.until_at, p.id LIMIT %s",
+        [most],
+    )
+    return [_from_row(row) for row in found]
+
+
+def of_walk(tx: Transaction, walk_id: int) -> list[Pause]:
+    found = tx.rows(f"SELECT {_COLUMNS} {_FROM} WHERE p.walk_id = %s ORDER BY p.id", [walk_id])
+    return [_from_row(row) for row in found]
+
+
+def say(tx: Transaction, pause_id: int, word: str, value: Any, note: str) -> Pause:
+    """The first word counts; then the walk goes on. Raises NotFound, and Conflict for one that is said already."""
+    row = tx.first("SELECT walk_id, word, edits FROM pauses WHERE id = %s FOR UPDATE", [pause_id])
+    if row is None:
+        raise NotFound("There is no such pause.", field="pause")
+    walk_id, there, _ = row
+    if there is not None or rows.status_of(tx, walk_id) not in rows.GOING:
+        told = f"It was {there} already." if there else "The walk is over."
+        raise Conflict(f"{told} Nothing was changed.", field="word")
+    tx.run(
+        "UPDATE pauses SET word = %s, said = %s, note = %s, said_by = %s, said_at = NOW(3) WHERE id = %s",
+        (word, packed(value) if word == "edited" else None, note[:2_000], tx.by, pause_id),
+    )
+    rows.wake(tx, walk_id)
+    return next(each for each in of_walk(tx, walk_id) if each.id == pause_id)
+
+
+def _from_row(row: tuple[Any, ...]) -> Pause:
+    shows, edits, value = row[5:8]
+    told = None if value is None else json.loads(value)
+    return Pause(*(*row[:5], json.loads(shows), edits, told, *row[8:]))

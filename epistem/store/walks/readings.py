@@ -1,0 +1,96 @@
+"""The walks that readings of chains took."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from epistem.store.database import Transaction
+from epistem.store.documents import hexed, packed
+
+MOST_BYTES = 8_000_000
+
+
+class WalkTook(NamedTuple):
+    """`failed_at` is the place in the chain of the step where it ended before it was done, "" for none; `told` are
+    its steps as JSON."""
+
+    ended: str
+    failed_at: str
+    failed_step: str
+    steps: int
+    rounds: int
+    calls: int
+    told: list[dict[str, Any]]
+
+
+class FailedThere(NamedTuple):
+    """So many walks of an arm ended before they were done, at one step."""
+
+    arm: int
+    at: str
+    step: str
+    ended: str
+    walks: int
+
+
+class OfArm(NamedTuple):
+    """The walks of an arm: how many, how many were done, and the means of steps, rounds and calls."""
+
+    arm: int
+    walks: int
+    done: int
+    steps: float
+    rounds: float
+    calls: float
+
+
+def insert(tx: Transaction, took: Sequence[tuple[int, int, int, WalkTook]]) -> None:
+    """Of (cell, trial, arm)."""
+    if not took:
+        return
+    rows = []
+    for cell_id, trial_id, arm, walk in took:
+        texts = (walk.ended, walk.failed_at[:300], walk.failed_step[:80])
+        told = packed(walk.told)
+        if len(told) > MOST_BYTES:
+            told = packed([{**each, "given": {}, "wrote": {}} for each in walk.told])
+        numbers = f"{walk.steps:d},{walk.rounds:d},{walk.calls:d}"
+        words = ",".join(hexed(text.encode()) for text in texts)
+        rows.append(f"({cell_id:d},{trial_id:d},{arm:d},{words},{numbers},{hexed(told)})")
+    columns = "cell_id, trial_id, arm, ended, failed_at, failed_step, steps, rounds, calls, told"
+    tx.run(f"INSERT INTO walked ({columns}) VALUES {','.join(rows)}")
+
+
+def of_cell(tx: Transaction, cell_id: int) -> WalkTook | None:
+    row = tx.first(
+        "SELECT ended, failed_at, failed_step, steps, rounds, calls, told FROM walked WHERE cell_id = %s",
+        [cell_id],
+    )
+    if row is None:
+        return None
+    *narrow, told = row
+    return WalkTook._make([*narrow, json.loads(told)])
+
+
+def failures(tx: Transaction, trial_id: int) -> list[FailedThere]:
+    """By arm and step, the most first."""
+    rows = tx.rows(
+        "SELECT arm, failed_at, failed_step, ended, COUNT(*) FROM walked "
+        "WHERE trial_id = %s AND ended <> 'done' GROUP BY arm, failed_at, failed_step, ended "
+        "ORDER BY COUNT(*) DESC, arm, failed_at LIMIT 200",
+        [trial_id],
+    )
+    return [FailedThere(*row) for row in rows]
+
+
+def by_arm(tx: Transaction, trial_id: int) -> list[OfArm]:
+    rows = tx.rows(
+        "SELECT arm, COUNT(*), SUM(ended = 'done'), AVG(steps), AVG(rounds), AVG(calls) FROM walked "
+        "WHERE trial_id = %s GROUP BY arm ORDER BY arm",
+        [trial_id],
+    )
+    return [
+        OfArm(int(a), int(n), int(d), float(s), float(r), float(c)) for a, n, d, s, r, c in rows
+    ]

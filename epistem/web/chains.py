@@ -1,0 +1,184 @@
+"""Drafts and versions of chains: content and YAML, the ledger, what is wrong, what a walk takes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Response
+
+from epistem.core.chains.content import Chain
+from epistem.core.shapes import Document
+from epistem.store import drafts, subjects, versions
+from epistem.store.database import Transaction
+from epistem.web.drafts import NewVersion, VersionLine, VersionPath
+from epistem.web.problems import Problem
+from epistem.web.replies import (
+    IfMatch,
+    Moment,
+    Shape,
+    SubjectPath,
+    blueprint,
+    etag,
+    expected_revision,
+    reply,
+    transaction,
+)
+from epistem.work import chain_drafts as work
+from epistem.work import drafts as drafts_work
+
+bp = blueprint("chains")
+
+
+class LedgerRow(Shape):
+    """A step with what it reads and writes. `path` is where it stands in the content."""
+
+    at: str
+    deep: int
+    path: list[str | int]
+    reads: list[str]
+    writes: list[str]
+
+
+class ChainFault(Shape):
+    """What is wrong at a step ("" for the whole). It `stops` the chain, or is a doubt."""
+
+    at: str
+    field: str
+    message: str
+    stops: bool
+    line: int | None
+
+
+class WalkTakes(Shape):
+    calls: float
+    input_tokens: float
+    output_tokens: float
+    cents: float
+
+
+class ChainPage(Shape):
+    """`yaml` is as it was typed; where it can't be read, `misread` says why, and `content` is what was last there that
+    could be. What a walk takes is told at least, likely and at most."""
+
+    revision: int
+    content: Chain
+    yaml: str
+    misread: str | None
+    misread_line: int | None
+    base_version: int | None
+    edited: bool
+    updated_at: Moment
+    changed_by: str
+    rows: list[LedgerRow]
+    faults: list[ChainFault]
+    least: WalkTakes
+    likely: WalkTakes
+    most: WalkTakes
+
+
+class ChainDraft(Document):
+    """One of the two."""
+
+    content: Chain | None = None
+    yaml: str | None = None
+
+
+class ChainVersion(Shape):
+    number: int
+    content_hash: str
+    content: Chain
+    note: str
+    saved_by: str
+    created_at: Moment
+
+
+class SavedChain(Shape):
+    """`new` is false when a version with just this content was there already."""
+
+    version: VersionLine
+    new: bool
+    draft: ChainPage
+
+
+@bp.get(
+    "/subjects/<name>/chain", responses={200: ChainPage}, operation_id="getChain",
+    summary="The draft of a chain, with its ledger and what is wrong",
+)  # fmt: skip
+def get_chain(path: SubjectPath) -> Response:
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        return _reply(tx, subject, drafts.get(tx, subject))
+
+
+@bp.put(
+    "/subjects/<name>/chain", responses={200: ChainPage, 412: Problem, 428: Problem},
+    operation_id="putChain", summary="Keep the draft of a chain, as content or as YAML",
+)  # fmt: skip
+def put_chain(path: SubjectPath, header: IfMatch, body: ChainDraft) -> Response:
+    """YAML that can't be read is kept all the same, as typed."""
+    revision = expected_revision()
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        if body.yaml is not None:
+            draft = work.keep_yaml(tx, subject, body.yaml, revision)
+        else:
+            content = body.content or work.chain_in(drafts.get(tx, subject).content, subject.name)
+            draft = work.keep_content(tx, subject, content, revision)
+        return _reply(tx, subject, draft)
+
+
+@bp.post(
+    "/subjects/<name>/chain/versions", responses={200: SavedChain, 201: SavedChain, 412: Problem, 428: Problem},
+    operation_id="saveChain", summary="Save the draft of a chain as a version",
+)  # fmt: skip
+def save_chain(path: SubjectPath, header: IfMatch, body: NewVersion) -> Response:
+    revision = expected_revision()
+    with transaction() as tx:
+        subject = subjects.get(tx, path.name)
+        work.can_be_saved(tx, subject)
+        version, new = drafts_work.save_version(tx, subject, revision, body.note.strip())
+        page = _page(tx, subject, drafts.get(tx, subject))
+    told = {**vars(version), "settings": version.content.settings}
+    saved = SavedChain(version=VersionLine.model_validate(told), new=new, draft=page)
+    return reply(saved, 201 if new else 200, headers={"ETag": etag(page.revision)})
+
+
+@bp.get(
+    "/subjects/<name>/chain/versions/<int:number>", responses={200: ChainVersion},
+    operation_id="getChainVersion", summary="One version of a chain",
+)  # fmt: skip
+def get_chain_version(path: VersionPath) -> Response:
+    with transaction() as tx:
+        found = versions.get(tx, subjects.get(tx, path.name), path.number)
+    work.chain_in(found.content, path.name)
+    return reply(ChainVersion.model_validate(found))
+
+
+def _reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> Response:
+    return reply(_page(tx, subject, draft), headers={"ETag": etag(draft.revision)})
+
+
+def _page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> ChainPage:
+    looked = work.look_at(tx, subject, draft)
+    told: dict[str, Any] = {
+        **vars(draft),
+        "content": looked.chain,
+        "yaml": looked.yaml,
+        "misread": looked.misread and looked.misread.message,
+        "misread_line": looked.misread and looked.misread.line,
+        "edited": drafts_work.edited(tx, subject, draft),
+        "rows": [
+            LedgerRow(
+                at=row.at,
+                deep=row.deep,
+                path=list(row.path),
+                reads=list(row.reads),
+                writes=list(row.writes),
+            )
+            for row in looked.rows
+        ],
+        "faults": [ChainFault(**each.fault._asdict(), line=each.line) for each in looked.faults],
+    }
+    for name in ("least", "likely", "most"):
+        told[name] = WalkTakes(**getattr(looked.outlook, name)._asdict())
+    return ChainPage.model_validate(told)

@@ -1,0 +1,255 @@
+"""A walk carried out: driven from its record, all that it is given kept, what happens told to those who watch."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from time import monotonic
+from typing import Any, TypeVar
+
+import structlog
+
+from epistem.core.chains.drawn import bars_of, own_ms, told_step
+from epistem.core.chains.walked import Begun, Stepped, Walked
+from epistem.core.chains.walking import Changes, Walk
+from epistem.core.engine.needs import AskModel, AskPerson, Found, LookUp, Note, PersonSaid
+from epistem.core.engine.run import Run
+from epistem.core.errors import EpistemError
+from epistem.core.wire.stream import Piece
+from epistem.models.client import ModelClient
+from epistem.models.driving import Called, Driven, Made, Parked, carry_out
+from epistem.models.endpoint import Endpoint
+from epistem.store import bodies, calls, entries, models
+from epistem.store.database import Database, StoreDown, Transaction
+from epistem.store.models import Model
+from epistem.store.walks import events, pauses, record, rows
+from epistem.store.walks.record import Given
+from epistem.work.calls import ANSWERING, new_call, tool_call
+from epistem.work.knowledge.looking_up import finder
+from epistem.work.tools.reaching import Reaching
+from epistem.work.walks.chains import Asked, speakers_of
+
+log = structlog.get_logger()
+PIECES_S = 0.12
+"""So long the pieces of an answer are gathered before they are told."""
+LOOKS_S = 0.4
+"""How often it is looked whether the walk was stopped."""
+MOST_PIECES = 400_000
+"""Characters of an answer that are told as they come; the whole of it comes with its step."""
+Kept = TypeVar("Kept")
+
+
+@dataclass
+class _Writing:
+    """Of an answer that is being written: what was not told yet, and how much was."""
+
+    waiting: dict[str, str] = field(default_factory=dict)
+    told: int = 0
+
+
+class WalkAtWork:
+    """One walk that this `owner` has claimed."""
+
+    def __init__(self, database: Database, walk_id: int, owner: str) -> None:
+        self._database, self._id, self._owner = database, walk_id, owner
+        with database.transaction() as tx:
+            self._walking = rows.get(tx, walk_id)
+            self._given = record.of(tx, walk_id)
+            self._told = events.places_told(tx, walk_id)
+            self._listed = {model.name: model for model in models.all_of(tx)}
+        self._took = {each.path: each.ms for each in self._given}
+        self._pieces: dict[tuple[str, str], _Writing] = {}
+        self._wake_at: datetime | None = None
+
+    async def run(self, client: ModelClient) -> None:
+        """To its end, or until a person is waited for. Cancelled, it leaves the walk to others."""
+        walk = asyncio.create_task(self._walk(client))
+        watch = asyncio.create_task(self._until_stopped())
+        try:
+            await asyncio.wait({walk, watch}, return_when=asyncio.FIRST_COMPLETED)
+            if not walk.done():
+                walk.cancel()
+            await walk
+        except asyncio.CancelledError:
+            walk.cancel()
+            if not watch.done():
+                raise
+        finally:
+            watch.cancel()
+
+    async def _walk(self, client: ModelClient) -> None:
+        walking, reach = self._walking, None
+        if not self._listed:
+            await self._end(Walked("failed", "There is no model in the list.", {}, {}, []))
+            return
+        edits = {walking.line.from_step: walking.edits} if walking.edits else {}
+        walk = Walk(
+            walking.chain,
+            speakers_of(self._listed.values()),
+            walking.seed,
+            changes=Changes(before=edits),
+        )
+        driven = Driven(Run(walk.program(walking.line.inputs), record.as_record(self._given)))
+        flushing = asyncio.create_task(self._tell_pieces())
+        try:
+            reach = Reaching(self._database, "try", allowed=False)
+            walked = await carry_out(
+                client,
+                Endpoint.of(next(iter(self._listed.values()))),  # each need names its own
+                driven,
+                landed=self._landed,
+                aside=Asked(self._listed),
+                look_up=self._look_up,
+                reach=reach,
+                noted=self._noted,
+                person=self._person,
+                heard=self._heard,
+            )
+        except Parked:
+            await self._in_database(lambda tx: rows.park(tx, self._id, self._owner, self._wake_at))
+            return
+        except EpistemError as error:
+            walked = Walked("failed", error.message, {}, {}, [])
+        finally:
+            flushing.cancel()
+            if reach is not None:
+                reach.close()
+        await self._keep_failed(driven)
+        await self._end(walked)
+
+    async def _end(self, walked: Walked) -> None:
+        own = own_ms(walked.steps, self._took)
+        ms = max((bar.start_ms + bar.ms for bar in bars_of(walked.steps, own)), default=0.0)
+        steps = [told_step(step, own[step.at]) for step in walked.steps]
+        outcome = {"outputs": walked.outputs, "state": walked.state}
+
+        def keep(tx: Transaction) -> None:
+            spent = tx.first(
+                "SELECT COUNT(*), COALESCE(SUM(cents), 0) FROM calls "
+                "WHERE walk_id = %s AND purpose = %s AND attempts > 0",
+                (self._id, ANSWERING),
+            )
+            number, cents = spent or (0, 0.0)
+            rows.end(
+                tx, self._id, self._owner, status=walked.ended, why=walked.why, outcome=outcome,
+                steps=steps, calls=int(number), cents=float(cents), ms=ms,
+            )  # fmt: skip
+            events.insert(tx, self._id, [("end", {"status": walked.ended, "why": walked.why})])
+            events.forget_pieces(tx, self._id)
+
+        await self._in_database(keep)
+
+    async def _until_stopped(self) -> None:
+        while True:
+            await asyncio.sleep(LOOKS_S)
+            status = await self._in_database(lambda tx: rows.status_of(tx, self._id))
+            if status != "walking":
+                return
+
+    async def _landed(self, came: Made | Called) -> None:
+        """Kept before the program goes on, so that a kill loses nothing that was paid for."""
+        if isinstance(came, Called):
+            given = Given(came.need.path, "tool", came.need.digest, came.result, came.result.ms)
+            call, model = tool_call(came), None
+        else:
+            model = self._listed[came.need.model]
+            given = Given(came.need.path, "reply", came.need.digest, came.reply, came.total_ms)
+            call = new_call(came, model)
+        self._took[given.path] = given.ms
+        await self._keep([(call, model)], given)
+
+    async def _keep(
+        self, made: Sequence[tuple[calls.NewCall, Model | None]], given: Given | None = None
+    ) -> None:
+        sent = [call.body for call, _ in made if call.body is not None]
+        known = await self._in_database(lambda tx: bodies.keep(tx, sent))
+
+        def keep(tx: Transaction) -> None:
+            if given is not None:
+                record.keep(tx, self._id, given)
+            kept = [
+                (self._id, None if model is None else entries.keep(tx, model), call)
+                for call, model in made
+            ]
+            calls.insert(tx, "walk", kept, known)
+
+        await self._in_database(keep)
+
+    async def _keep_failed(self, driven: Driven[Walked]) -> None:
+        """Calls that got no reply, for those who ask why."""
+        made = [(each, self._listed[each.need.model]) for each in driven.made if each.reply is None]
+        if made:
+            await self._keep([(new_call(each, model), model) for each, model in made])
+
+    async def _look_up(self, need: LookUp) -> Found:
+        began = monotonic()
+        found = await finder(self._database)(need)
+        ms = (monotonic() - began) * 1_000
+        self._took[need.path] = ms
+        given = Given(need.path, "found", need.digest, found, ms)
+        await self._in_database(lambda tx: record.keep(tx, self._id, given))
+        return found
+
+    async def _person(self, need: AskPerson) -> PersonSaid:
+        def ask(tx: Transaction) -> tuple[PersonSaid | None, datetime, bool]:
+            new = tx.first(
+                "SELECT 1 FROM pauses WHERE walk_id = %s AND path = %s", (self._id, need.path)
+            )
+            said, until_at = pauses.ask(tx, self._id, need)
+            if said is not None:
+                record.keep(tx, self._id, Given(need.path, "person", need.digest, said, 0.0))
+            return said, until_at, new is None
+
+        said, until_at, new = await self._in_database(ask)
+        if said is not None:
+            return said
+        self._wake_at = until_at if self._wake_at is None else min(self._wake_at, until_at)
+        if new:
+            await self._tell([("paused", {"at": need.path, "name": need.name})])
+        raise Parked
+
+    async def _noted(self, note: Note) -> None:
+        what = note.what
+        if isinstance(what, Begun):
+            if what.at not in self._told:
+                await self._tell([("begun", what._asdict())])
+        elif isinstance(what, Stepped) and what.at not in self._told:
+            self._told.add(what.at)
+            ms = own_ms([what], self._took)[what.at]
+            self._forget_pieces(what.at)
+            await self._tell([("step", told_step(what, ms))])
+
+    async def _heard(self, need: AskModel, piece: Piece) -> None:
+        writing = self._pieces.setdefault((need.path, piece.kind), _Writing())
+        if writing.told < MOST_PIECES:
+            writing.told += len(piece.text)
+            before = writing.waiting.get("text", "")
+            writing.waiting["text"] = before + piece.text
+
+    def _forget_pieces(self, at: str) -> None:
+        for path, kind in list(self._pieces):
+            if path.startswith((f"{at}.", f"{at}~")):
+                del self._pieces[path, kind]
+
+    async def _tell_pieces(self) -> None:
+        while True:
+            await asyncio.sleep(PIECES_S)
+            told = []
+            for (path, kind), writing in self._pieces.items():
+                if text := writing.waiting.pop("text", ""):
+                    told.append(("piece", {"path": path, "kind": kind, "text": text}))
+            if told:
+                await self._tell(told)
+
+    async def _tell(self, told: list[tuple[str, dict[str, Any]]]) -> None:
+        await self._in_database(lambda tx: events.insert(tx, self._id, told))
+
+    async def _in_database(self, work: Callable[[Transaction], Kept]) -> Kept:
+        """An outage is waited for: the walk stays this runner's."""
+        while True:
+            try:
+                return await asyncio.to_thread(self._database.settled, work)
+            except StoreDown:
+                await asyncio.sleep(LOOKS_S)

@@ -1,0 +1,103 @@
+"""Beginning a walk: of a chain as it stands, or of one that was walked, from some step on."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import Field
+
+from epistem.core.chains.content import Chain
+from epistem.core.chains.drawn import comes_before, owner_of
+from epistem.core.errors import Conflict, InvalidInput
+from epistem.core.prompts.inputs import filled
+from epistem.core.shapes import Document, said
+from epistem.store import subjects
+from epistem.store.database import Transaction
+from epistem.store.walks import record, rows
+from epistem.store.walks.rows import NewWalk, Walking
+from epistem.work import pinned
+from epistem.work.walks.chains import faults_here
+
+MOST_WAITING = 500
+
+
+class AskedWalk(Document):
+    """What a walk is begun with. `of_walk` is one that is replayed: everything before `from_step` is as recorded
+    there. Without a change the steps from there on are asked anew; with one (another `chain`, `edits` of the state at
+    that place) what is asked the same is answered as recorded."""
+
+    chain: Chain | None = said(None, description="As it stands; else that of the walk replayed.")
+    inputs: dict[str, Any] = Field(default_factory=dict)
+    case: int | None = said(None, ge=1)
+    seed: int = said(1, ge=0, lt=2**31)
+    of_walk: int | None = said(None, ge=1)
+    from_step: str = said("", max_length=300)
+    edits: dict[str, Any] = said(of=dict)
+    changed: str = said("", max_length=400, description="What is otherwise, in words.")
+
+
+def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
+    """It waits for a runner. Raises InvalidInput for a chain that can't be walked or an input that does not fit,
+    Conflict where too many wait."""
+    subject = subjects.get(tx, name)
+    if tx.number("SELECT COUNT(*) FROM walks WHERE status = 'ready'") >= MOST_WAITING:
+        raise Conflict(f"{MOST_WAITING} walks are waiting already. Let them be walked first.")
+    origin = None if asked.of_walk is None else rows.get(tx, asked.of_walk)
+    if origin is not None and origin.subject_id != subject.id:
+        raise InvalidInput(f"Walk {origin.id} is not one of “{name}”.", field="of_walk")
+    if origin is not None and not origin.over:
+        raise Conflict(f"Walk {origin.id} is not over yet. Replay it then.", field="of_walk")
+    if asked.chain is None and origin is None:
+        raise InvalidInput("Say which chain is to be walked.", field="chain")
+    chain = pinned.filled_in(tx, asked.chain) if asked.chain is not None else None
+    chain = chain or (origin.chain if origin else None)
+    assert chain is not None
+    for fault in faults_here(tx, chain):
+        if fault.stops:
+            where = f"Step {fault.at}: " if fault.at else ""
+            raise InvalidInput(f"{where}{fault.message}", field=fault.field)
+    given = asked.inputs if origin is None or asked.inputs else origin.line.inputs
+    inputs = filled(chain.inputs, dict(given))
+    _check_edits(chain, asked)
+    walk_id = rows.insert(
+        tx,
+        subject,
+        NewWalk(
+            chain, given, asked.seed if origin is None else origin.seed, asked.case, asked.of_walk,
+            asked.from_step, asked.changed, asked.edits,
+        ),
+    )  # fmt: skip
+    if origin is not None:
+        changed = chain != origin.chain or bool(asked.edits) or given != origin.line.inputs
+        record.copy(tx, origin.id, walk_id, _again(tx, origin, asked.from_step, changed=changed))
+    assert inputs is not None
+    return rows.get(tx, walk_id)
+
+
+def _check_edits(chain: Chain, asked: AskedWalk) -> None:
+    known = {each.name for each in chain.state}
+    for name in asked.edits:
+        if name not in known:
+            raise InvalidInput(f"“{name[:60]}” is no value of the state.", field=f"edits.{name}")
+    if asked.edits and not asked.from_step:
+        raise InvalidInput("Say before which step the state is edited.", field="from_step")
+
+
+def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -> list[str]:
+    """The places of what is answered as recorded."""
+    given = record.of(tx, origin.id)
+    if changed:
+        return [each.path for each in given]
+    if not from_step:
+        return []
+    places: Mapping[str, Any] = {each["at"]: each for each in origin.steps}
+    order = list(places)
+    if from_step not in places:
+        raise InvalidInput(f"Walk {origin.id} did not come to step {from_step}.", field="from_step")
+    kinds = {at: each["kind"] for at, each in places.items()}
+    return [
+        each.path
+        for each in given
+        if (at := owner_of(each.path, places)) and comes_before(at, from_step, order, kinds)
+    ]

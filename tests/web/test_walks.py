@@ -1,0 +1,330 @@
+"""Walks over the API: begun, carried out by a runner, paused for a person, replayed from a step, stopped."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from threading import Event, Thread
+
+import pytest
+
+from epistem.core.subjects.content import content_from_json
+from epistem.models.retry import Retry
+from epistem.runner.service import Runner, RunnerOptions
+from epistem.runner.walks import Walks
+from epistem.store import models, subjects
+from tests.kit.running import threads
+from tests.kit.waiting import wait_for
+from tests.web.conftest import assert_problem
+
+
+def ask(name, text, writes, **more):
+    prompt = {"messages": [{"role": "user", "parts": [{"name": "Task", "text": text}]}]}
+    return {"kind": "ask", "name": name, "model": "own", "prompt": prompt, "writes": writes, **more}
+
+
+def chain(*steps, state=("draft", "final"), outputs=None, **more):
+    return {
+        "kind": "chain",
+        "inputs": [{"name": "message"}],
+        "state": [{"name": each} if isinstance(each, str) else each for each in state],
+        "steps": list(steps),
+        "outputs": outputs or {"final": "final"},
+        **more,
+    }
+
+
+DRAFT = ask("write a draft", "Draft: {{ message }}", "draft")
+FINAL = ask("make it final", "Final: {{ draft }}", "final")
+PAUSE = {
+    "kind": "pause", "name": "may it go out", "shows": {"text": "draft"}, "edits": "draft",
+    "writes": "said",
+}  # fmt: skip
+
+
+@pytest.fixture
+def server(database, model_server):
+    with database.transaction() as tx:
+        models.put(tx, models.Model("own", model_server.url, None, 8_192, 20, 80))
+        subjects.create(tx, "notices", "", content_from_json(chain(DRAFT, FINAL)))
+    model_server.answer = lambda body: f"<{body['messages'][-1]['content']}>"
+    return model_server
+
+
+@pytest.fixture
+def walking(address, database, server) -> Iterator[Walks]:
+    """A runner of walks that is at work."""
+    made = Walks(address, "here", gone_s=0.2, retry=Retry(attempts=1))
+    made.start()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def walk(api):
+    """Begin a walk; it as it is once it is so."""
+
+    def walk(until=lambda told: told["over"], **asked):
+        begun = api.post("/subjects/notices/walks", asked)
+        assert begun.status_code == 201, begun.text
+        number = begun.get_json()["id"]
+
+        def look():
+            told = api.get(f"/walks/{number}").get_json()
+            return told if until(told) else None
+
+        return wait_for(look, what=f"walk {number}")
+
+    return walk
+
+
+def events_of(api, number):
+    text = api.get(f"/walks/{number}/events").text
+    found = []
+    for block in text.split("\n\n"):
+        told = dict(line.split(": ", 1) for line in block.splitlines() if ": " in line)
+        if "event" in told:
+            found.append((told["event"], json.loads(told["data"])))
+    return found
+
+
+def is_paused(told):
+    return told["status"] == "paused"
+
+
+class TestWalking:
+    def test_each_step_is_told_with_what_it_was_given_and_wrote(self, api, walking, walk, server):
+        told = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"}, case=3)
+        assert (told["status"], told["outputs"]) == ("done", {"final": "<Final: <Draft: fog>>"})
+        assert [(s["at"], s["given"], s["wrote"], s["model"]) for s in told["steps"]] == [
+            ("1", {"message": "fog"}, {"draft": "<Draft: fog>"}, "own"),
+            ("2", {"draft": "<Draft: fog>"}, {"final": "<Final: <Draft: fog>>"}, "own"),
+        ]
+        first, second = told["steps"]
+        assert first["ms"] > 0
+        assert second["start_ms"] == pytest.approx(first["total_ms"])
+        assert told["ms"] == pytest.approx(first["ms"] + second["ms"])
+        assert (told["calls"], told["case"], told["cents"] > 0) == (2, 3, True)
+        [line] = api.get("/subjects/notices/walks").get_json()["walks"]
+        assert (line["id"], line["first_words"], line["status"]) == (told["id"], "fog", "done")
+
+    def test_what_happens_is_streamed_and_the_exact_requests_are_kept(
+        self, api, walking, walk, server
+    ):
+        told = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})
+        happened = events_of(api, told["id"])
+        kinds = [kind for kind, _ in happened]
+        assert kinds == ["begun", "step", "begun", "step", "end"]
+        assert happened[-1][1] == {"status": "done", "why": "All steps are done."}
+        [call] = api.get(f"/walks/{told['id']}/calls?at=2").get_json()["calls"]
+        assert json.loads(call["request"])["messages"][-1]["content"] == "Final: <Draft: fog>"
+        assert (call["path"], call["model"], call["attempts"]) == ("2.1", "own", 1)
+
+    def test_a_step_that_fails_ends_it_and_says_where(self, api, walking, walk, server):
+        bad = {"kind": "set", "name": "sum", "writes": {"final": "1 / 0"}}
+        told = walk(chain=chain(DRAFT, bad), inputs={"message": "fog"})
+        assert told["status"] == "failed"
+        assert "Step 2, sum" in told["why"]
+        assert told["steps"][1]["fault"]
+        assert told["outputs"] == {}
+
+    def test_a_model_that_is_away_is_told_with_its_call(self, api, walking, walk, server):
+        server.answer = lambda body: (500, "boom")
+        told = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})
+        assert (told["status"], told["steps"][0]["fault"] != "") == ("failed", True)
+        [call] = api.get(f"/walks/{told['id']}/calls?at=1").get_json()["calls"]
+        assert call["error"]
+
+    def test_it_is_stopped(self, api, walking, walk, server):
+        hold = Event()
+        server.answer = lambda body: hold.wait(20) and "late"
+        told = walk(
+            lambda told: told["status"] == "walking", chain=chain(DRAFT), inputs={"message": "x"}
+        )
+        stopped = api.post(f"/walks/{told['id']}/stop").get_json()
+        hold.set()
+        assert stopped["status"] == "stopped"
+        assert_problem(api.post(f"/walks/{told['id']}/stop"), 409, "walk", "over already")
+        assert events_of(api, told["id"])[-1][0] == "end"
+
+
+class TestPausing:
+    told = chain(
+        DRAFT,
+        PAUSE,
+        FINAL,
+        state=("draft", "final", "said"),
+        outputs={"final": "final", "said": "said"},
+    )
+
+    def test_a_person_edits_what_goes_out(self, api, walking, walk, server):
+        paused = walk(is_paused, chain=self.told, inputs={"message": "fog"})
+        [pause] = api.get("/pauses").get_json()["pauses"]
+        assert (pause["walk"], pause["shows"], pause["value"]) == (
+            paused["id"],
+            {"text": "<Draft: fog>"},
+            "<Draft: fog>",
+        )
+        said = api.put(
+            f"/pauses/{pause['id']}", {"word": "edited", "value": "mine", "note": "shorter"}
+        )
+        assert said.status_code == 200
+        again = api.put(f"/pauses/{pause['id']}", {"word": "refused"})
+        assert_problem(again, 409, "word", "edited already")
+        over = wait_for(
+            lambda: (t := api.get(f"/walks/{paused['id']}").get_json())["over"] and t,
+            what="the end",
+        )
+        assert over["outputs"]["final"] == "<Final: mine>"
+        assert over["outputs"]["said"]["note"] == "shorter"
+        assert len(server.requests) == 2
+        assert api.get("/pauses").get_json()["pauses"] == []
+
+    def test_one_that_is_refused_ends_it(self, api, walking, walk, server):
+        paused = walk(is_paused, chain=self.told, inputs={"message": "fog"})
+        api.put(f"/pauses/{paused['pauses'][0]['id']}", {"word": "refused", "note": "wrong pier"})
+        over = wait_for(
+            lambda: (t := api.get(f"/walks/{paused['id']}").get_json())["over"] and t,
+            what="the end",
+        )
+        assert (over["status"], "wrong pier" in over["why"], len(server.requests)) == (
+            "refused",
+            True,
+            1,
+        )
+
+    def test_one_that_nobody_answers_ends_as_it_says(self, api, walking, walk, server):
+        soon = {**PAUSE, "hours": 0.0001, "then": "approve"}
+        told = walk(
+            chain=chain(DRAFT, soon, FINAL, state=("draft", "final", "said")),
+            inputs={"message": "fog"},
+        )
+        assert told["outputs"] == {"final": "<Final: <Draft: fog>>"}
+        assert told["pauses"][0]["note"] == "Nobody said a word in time."
+
+
+class TestReplaying:
+    def test_from_a_step_on_it_is_asked_anew(self, api, walking, walk, server):
+        first = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})
+        server.answer = lambda body: "other"
+        again = walk(of_walk=first["id"], from_step="2")
+        assert [step["wrote"] for step in again["steps"]] == [
+            {"draft": "<Draft: fog>"},
+            {"final": "other"},
+        ]
+        assert (again["calls"], len(server.requests)) == (1, 3)
+        [kept] = api.get(f"/walks/{again['id']}/calls?at=1").get_json()["calls"]
+        assert kept["attempts"] == 0
+
+    def test_with_a_change_only_what_it_changes_is_asked_anew(self, api, walking, walk, server):
+        last = ask("say it", "Say: {{ message }}", "said")
+        told = chain(
+            DRAFT,
+            FINAL,
+            last,
+            state=("draft", "final", "said"),
+            outputs={"said": "said", "final": "final"},
+        )
+        first = walk(chain=told, inputs={"message": "fog"})
+        edited = walk(of_walk=first["id"], from_step="2", edits={"draft": "mine"})
+        assert edited["outputs"] == {"final": "<Final: mine>", "said": "<Say: fog>"}
+        assert (edited["calls"], len(server.requests)) == (1, 4)
+        told["steps"][1] = ask("make it final", "Better: {{ draft }}", "final")
+        changed = walk(of_walk=first["id"], from_step="2", chain=told, changed="another prompt")
+        assert changed["outputs"]["final"] == "<Better: <Draft: fog>>"
+        assert (changed["calls"], changed["changed"]) == (1, "another prompt")
+
+    @pytest.mark.parametrize(
+        ("asked", "field", "says"),
+        [
+            ({"from_step": "7"}, "from_step", "did not come to step 7"),
+            ({"edits": {"nope": 1}, "from_step": "2"}, "edits.nope", "no value of the state"),
+            ({"edits": {"draft": "x"}}, "from_step", "Say before which step"),
+        ],
+    )
+    def test_what_can_not_be_replayed_is_said(self, api, walking, walk, asked, field, says):
+        first = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})
+        refused = api.post("/subjects/notices/walks", {"of_walk": first["id"], **asked})
+        assert_problem(refused, 422, field, says)
+
+
+class TestKills:
+    def test_a_walk_goes_on_where_a_runner_left_it_and_asks_nothing_twice(
+        self, api, address, server, walk
+    ):
+        """The first one is gone in the middle of the second step."""
+        hold, began = Event(), Event()
+
+        def slow(body):
+            if "Final" in body["messages"][-1]["content"] and not hold.is_set():
+                began.set()
+                hold.wait(20)
+                return "lost"
+            return f"<{body['messages'][-1]['content']}>"
+
+        server.answer = slow
+        first = Walks(address, "gone", gone_s=0.1)
+        first.start()
+        told = walk(
+            lambda told: told["status"] == "walking",
+            chain=chain(DRAFT, FINAL),
+            inputs={"message": "fog"},
+        )
+        wait_for(began.is_set, what="the second step")
+        first.close()
+        hold.set()
+        second = Walks(address, "new", gone_s=0.1)
+        second.start()
+        try:
+            over = wait_for(
+                lambda: (t := api.get(f"/walks/{told['id']}").get_json())["over"] and t,
+                what="the end",
+            )
+        finally:
+            second.close()
+        assert over["outputs"] == {"final": "<Final: <Draft: fog>>"}
+        drafts = [
+            b
+            for b in server.requests
+            if "Draft:" in b["messages"][-1]["content"]
+            and "Final" not in b["messages"][-1]["content"]
+        ]
+        assert len(drafts) == 1
+
+    def test_the_runner_of_trials_walks_too(self, api, address, database, server, walk):
+        runner = Runner(address, RunnerOptions(shards=1, poll_s=0.02), make_workers=threads)
+        stop = Event()
+        at_work = Thread(target=runner.run, args=(stop,))
+        at_work.start()
+        try:
+            assert walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})["status"] == "done"
+        finally:
+            stop.set()
+            at_work.join()
+
+
+class TestBadInput:
+    @pytest.mark.parametrize(
+        ("asked", "field", "says"),
+        [
+            ({}, "chain", "Say which chain"),
+            ({"chain": chain(ask("a", "x", "other"))}, "writes", "no value of the state"),
+            ({"chain": chain(ask("a", "x", "draft", model="nobody"))}, "model", "no model “nobody”"),
+            ({"chain": chain(ask("a", "x", "draft") | {"prompt": "gone@4"})}, "kept", "no gone@4"),
+            ({"of_walk": 999_999}, "walk", "no walk"),
+        ],
+        ids=range(5),
+    )  # fmt: skip
+    def test_it_is_refused_by_field(self, api, server, asked, field, says):
+        answer = api.post("/subjects/notices/walks", asked)
+        assert answer.status_code in (404, 422)
+        assert_problem(answer, answer.status_code, field, says)
+
+    def test_a_chain_that_asks_nobody_walks_without_any_model(
+        self, api, address, database, server, walking, walk
+    ):
+        told = walk(
+            chain=chain({"kind": "set", "name": "n", "writes": {"final": "size(message)"}}),
+            inputs={"message": "four"},
+        )
+        assert told["outputs"] == {"final": 4}
