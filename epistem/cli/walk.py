@@ -55,6 +55,7 @@ def walk(
 
     Exit code 1 when the walk ends before it is done, 2 when the file or an input can't be used.
     """
+    from epistem.core.chains.drawn import told_step
     from epistem.core.chains.yaml_file import chain_from_yaml
     from epistem.work import pinned
     from epistem.work.walks import chains
@@ -83,7 +84,7 @@ def walk(
 
         async def shown(step: Stepped) -> None:
             if as_json:
-                click.echo(json.dumps({"step": step._asdict()}, ensure_ascii=False, default=str))
+                click.echo(json.dumps({"step": told_step(step)}, ensure_ascii=False, default=str))
             else:
                 console.print(_line(step))
 

@@ -11,12 +11,14 @@ from typing import Any
 import yaml
 
 from epistem.core.cases.content import Case
+from epistem.core.chains.yaml_file import chain_from_yaml
 from epistem.core.checks.registry import check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import NotFound
 from epistem.core.knowledge.cutting import Cut
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.tool import Tool
+from epistem.core.subjects.content import Content
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, drafts, subjects, versions
 from epistem.store.database import Database, Transaction
@@ -29,13 +31,15 @@ from epistem.work.pinned import filled_in
 from epistem.work.probation import put_to_the_test
 from epistem.work.tools import keeping as tools
 
-PROMPTS = (
+SUBJECTS = (
     "triage-message",
     "desk-reply",
     "lost-item",
     "fare-record",
     "handbook-answer",
     "crossing-help",
+    "timetable-in-one",
+    "timetable-answer",
 )
 TIMETABLE = "timetable"
 HANDBOOK = "desk-handbook"
@@ -48,19 +52,19 @@ def load_demo(database: Database, bookings: str) -> list[int]:
     started = []
     _load_handbook(database)
     _load_tools(database, bookings)
-    for name in PROMPTS:
+    for name in SUBJECTS:
         with database.transaction() as tx:
             try:
                 subjects.get(tx, name)
             except NotFound:
-                started.append(_load_prompt(tx, name))
+                started.append(_load_subject(tx, name))
     return started
 
 
 def test_judges(database: Database) -> None:
     """Put the models that judge the demo's answers to the test, so that its verdict says whether they
     can be trusted."""
-    for name in PROMPTS:
+    for name in SUBJECTS:
         for use in map(CheckUse.from_json, yaml.safe_load(_read(f"{name}.yaml"))["checks"]):
             if check_class(use.check).asks:
                 put_to_the_test(database, use)
@@ -120,12 +124,9 @@ def make_vectors(database: Database) -> None:
         told = embedding.go_on(database, HANDBOOK)
 
 
-def _load_prompt(tx: Transaction, name: str) -> int:
+def _load_subject(tx: Transaction, name: str) -> int:
     told = yaml.safe_load(_read(f"{name}.yaml"))
-    contents = [
-        Prompt.from_json(v["content"], at=f"versions.{i}") for i, v in enumerate(told["versions"])
-    ]
-    contents = [filled_in(tx, content) for content in contents]
+    contents = [filled_in(tx, _content(v)) for v in told["versions"]]
     subject = subjects.create(tx, told["name"], told["about"], contents[0])
     checks = [CheckUse.from_json(use) for use in told["checks"]]
     subjects.set_checks(tx, subject, checks, subject.checks_revision)
@@ -133,10 +134,20 @@ def _load_prompt(tx: Transaction, name: str) -> int:
         draft = drafts.get(tx, subject)
         keep(tx, subject, content, draft.revision)
         versions.save(tx, subject, content, version["note"])
-    for line in _read(f"{name}-cases.jsonl").splitlines():
+    for line in _read(f"{told.get('cases', name)}-cases.jsonl").splitlines():
         cases.keep(tx, subject, Case.from_json(json.loads(line)))
     plan = TrialPlan.from_json(told["trial"])
     return work.start(tx, subjects.get(tx, name), plan).id
+
+
+def _content(version: dict[str, Any]) -> Content:
+    """A prompt as it stands, or a chain out of its file, with some words changed."""
+    if "chain" not in version:
+        return Prompt.from_json(version["content"])
+    text = _read(f"chains/{version['chain']}")
+    for before, after in version.get("but", {}).items():
+        text = text.replace(before, after)
+    return chain_from_yaml(text).content
 
 
 def _read(file: str) -> Any:

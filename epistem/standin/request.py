@@ -182,7 +182,8 @@ def _turn(message: Mapping[str, Any]) -> Turn:
             values = json.loads(call["function"].get("arguments") or "{}").values()
         except (ValueError, AttributeError, TypeError, RecursionError):
             values = ()
-        calls.append((call["id"], ", ".join(v for v in values if isinstance(v, str))[:60]))
+        said = [v for v in values if isinstance(v, str) and not v.upper().startswith("SELECT ")]
+        calls.append((call["id"], ", ".join(said)[:60]))
     answers = message.get("tool_call_id") if message["role"] == "tool" else None
     return Turn(message["role"], _calm(text_of(message.get("content"))), tuple(calls), answers)
 

@@ -20,9 +20,11 @@ from epistem.standin.job import Job
 from epistem.standin.mind import rng_of
 from epistem.standin.sampler import cut_to
 from epistem.standin.words import kinship, likeness, stems
+from epistem.standin.work import sql
 
 QUIET = 0.16
 MOST_CALLS = 4
+_QUERY = re.compile(r"\b(?:sql|query|statement)\b", re.I)
 _WHOLE = ("question", "search", "search_words")
 """Parameters that take all that was said."""
 
@@ -90,6 +92,8 @@ def _calls_of(job: Job, tool: Mapping[str, Any], *, must: bool) -> list[Call]:
         )
         if name in _WHOLE and rule.get("type", "string") == "string":
             values = [job.text.strip()[:400]] if job.text.strip() else []
+        if _QUERY.search(name) and sql.tables_in(job.instructions):
+            values = [f"{sql.query_for(job)};"]
         if not values and name in required:
             if not must and not job.mind.slips(f"argument {name}", times=3):
                 return []

@@ -146,6 +146,10 @@ class Arm:
     step: VariedStep | None = None
     """Of a chain: the step at which it has something else than its version; `content` has that, too."""
 
+    @property
+    def is_chain(self) -> bool:
+        return self.content.kind == "chain"
+
 
 class NewArm(NamedTuple):
     version_id: int
@@ -315,13 +319,14 @@ def judges_of(tx: Transaction, trial_id: int) -> tuple[dict[str, Model], dict[st
     return {name: known[entry_id] for name, entry_id in ids.items()}, ids
 
 
-def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int, str]]:
-    """Version and model of each arm, in order. Cheap: nothing is parsed."""
+def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int | str, str]]:
+    """Version (with its subject, where that is another) and model of each arm, in order. Cheap: nothing is parsed."""
     return [
-        (int(version), str(model))
-        for version, model in tx.rows(
-            "SELECT v.number, a.model FROM arms a JOIN versions v ON v.id = a.version_id "
-            "WHERE a.trial_id = %s ORDER BY a.position",
+        (int(version) if not of else f"{of} v{version}", str(model))
+        for version, model, of in tx.rows(
+            "SELECT v.number, a.model, IF(s.id = t.subject_id, '', s.name) FROM arms a "
+            "JOIN versions v ON v.id = a.version_id JOIN subjects s ON s.id = v.subject_id "
+            "JOIN trials t ON t.id = a.trial_id WHERE a.trial_id = %s ORDER BY a.position",
             [trial_id],
         )
     ]

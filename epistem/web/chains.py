@@ -7,6 +7,8 @@ from typing import Any
 from flask import Response
 
 from epistem.core.chains.content import Chain
+from epistem.core.chains.depends import asked_in
+from epistem.core.chains.faults import Fault
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
@@ -30,22 +32,26 @@ bp = blueprint("chains")
 
 
 class LedgerRow(Shape):
-    """A step with what it reads and writes. `path` is where it stands in the content."""
+    """A step with what it reads and writes. `path` is where it stands in the content; `asks` are the inputs of what it
+    asks or calls."""
 
     at: str
     deep: int
     path: list[str | int]
     reads: list[str]
     writes: list[str]
+    asks: list[str]
 
 
 class ChainFault(Shape):
-    """What is wrong at a step ("" for the whole). It `stops` the chain, or is a doubt."""
+    """What is wrong at a step ("" for the whole). It `stops` the chain, or is a doubt. `names` are the values that it
+    is about."""
 
     at: str
     field: str
     message: str
     stops: bool
+    names: list[str]
     line: int | None
 
 
@@ -158,10 +164,17 @@ def _reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> R
     return reply(_page(tx, subject, draft), headers={"ETag": etag(draft.revision)})
 
 
+def _fault(fault: Fault, line: int | None) -> ChainFault:
+    return ChainFault(**{**fault._asdict(), "names": list(fault.names)}, line=line)
+
+
 def _page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> ChainPage:
     looked = work.look_at(tx, subject, draft)
     told: dict[str, Any] = {
-        **vars(draft),
+        "revision": draft.revision,
+        "base_version": draft.base_version,
+        "updated_at": draft.updated_at,
+        "changed_by": draft.changed_by,
         "content": looked.chain,
         "yaml": looked.yaml,
         "misread": looked.misread and looked.misread.message,
@@ -174,10 +187,11 @@ def _page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> Ch
                 path=list(row.path),
                 reads=list(row.reads),
                 writes=list(row.writes),
+                asks=asked_in(row.step),
             )
             for row in looked.rows
         ],
-        "faults": [ChainFault(**each.fault._asdict(), line=each.line) for each in looked.faults],
+        "faults": [_fault(each.fault, each.line) for each in looked.faults],
     }
     for name in ("least", "likely", "most"):
         told[name] = WalkTakes(**getattr(looked.outlook, name)._asdict())

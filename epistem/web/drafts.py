@@ -213,6 +213,7 @@ def list_scores(path: SubjectPath) -> Response:
 def get_version(path: VersionPath) -> Response:
     with transaction() as tx:
         found = versions.get(tx, subjects.get(tx, path.name), path.number)
+    prompt_in(found.content, path.name)
     return reply(VersionPage.model_validate(found))
 
 
@@ -257,7 +258,7 @@ def _draft_page(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft)
     kind = of_kind(prompt)
     return DraftPage.model_validate(
         {
-            **vars(draft),
+            **{name: value for name, value in vars(draft).items() if name != "source"},
             "edited": work.edited(tx, subject, draft),
             "inputs": kind.inputs(draft.content),
             "unused": kind.unused(draft.content),

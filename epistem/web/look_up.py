@@ -32,7 +32,7 @@ FULL = "Others are measured at the moment. Try again in a little while."
 _measuring = BoundedSemaphore(AT_ONCE)
 
 
-class Ask(Document):
+class AskPassages(Document):
     """`looking.collection` is the one of the address, whatever it says."""
 
     question: str = Field(max_length=4_000)
@@ -148,7 +148,7 @@ class Batches(BaseModel):
     "/collections/<collection>/look-ups", responses={200: LookedUp, 502: Problem},
     operation_id="lookUp", summary="Look a question up",
 )  # fmt: skip
-def look_up(path: CollectionPath, body: Ask) -> Response:
+def look_up(path: CollectionPath, body: AskPassages) -> Response:
     looking = body.looking.model_copy(update={"collection": path.collection})
     found = find(database(), looking, body.question)
     wanted = asked(body.question)

@@ -85,6 +85,10 @@ class ArmShape(Shape):
     look_up: LookUpChange | None = Field(
         None, description="What it looks up otherwise than its version says."
     )
+    subject: str = Field("", description="Whose version it is, where it is another subject's.")
+    step: str = Field("", description="Of a chain: the step that is varied.")
+    prompt: str = Field("", description="The version of a prompt that this step has instead.")
+    is_chain: bool = False
 
 
 class TrialPage(TrialLine):
@@ -213,6 +217,10 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
                 model=a.model,
                 settings=a.settings,
                 look_up=trial.plan.arms[a.position].look_up,
+                subject=a.of,
+                step=a.step.step if a.step else "",
+                prompt=a.step.kept if a.step else "",
+                is_chain=a.is_chain,
             )
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],

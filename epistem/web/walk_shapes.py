@@ -43,7 +43,7 @@ class UsedToolShape(Shape):
     fault: str | None
 
 
-class LookedUp(Shape):
+class StepLookUp(Shape):
     input: str
     collection: str
     version: int | None
@@ -70,7 +70,7 @@ class StepShape(Shape):
     halts: str
     model: str
     tools: list[UsedToolShape]
-    found: list[LookedUp]
+    found: list[StepLookUp]
     ms: float
     start_ms: float = 0.0
     total_ms: float = 0.0

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from threading import BoundedSemaphore
 from typing import Any, Literal
 
-from flask import Response
+from flask import Response, request
 from pydantic import BaseModel, Field
 
 from epistem.core.errors import Conflict, EpistemError
@@ -143,8 +143,9 @@ def watch_walk(path: WalkPath, query: Since) -> Response:
     `paused` with {at, name}, `said` with {at, word}; at the end `end` with {status, why}."""
     with transaction() as tx:
         rows.get(tx, path.walk)
-    source = database()
-    return held_stream(_open_streams, FULL, lambda: _events(source, path.walk, query.after))
+    source, seen = database(), request.headers.get("Last-Event-ID", "")
+    last = int(seen) if seen.isdecimal() else query.after
+    return held_stream(_open_streams, FULL, lambda: _events(source, path.walk, last))
 
 
 @bp.get(

@@ -12,7 +12,7 @@ export const router = createRouter({
       component: () => import("./frame/SubjectFrame.vue"),
       children: [
         { path: "", redirect: { name: "draft" } },
-        { path: "draft", name: "draft", component: () => import("./draft/DraftScreen.vue") },
+        { path: "draft", name: "draft", component: () => import("./draft/DraftOf.vue") },
         { path: "cases/:number(\\d+)?", name: "cases", component: () => import("./cases/CasesScreen.vue") },
         { path: "trial/:id(\\d+)?", name: "trial", component: () => import("./trial/TrialScreen.vue") },
         { path: "checks", name: "checks", component: () => import("./checks/ChecksScreen.vue") },

@@ -2,6 +2,7 @@ from dataclasses import dataclass, field
 
 import pytest
 
+from epistem.core.chains.varied import VariedStep
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
 
@@ -12,6 +13,9 @@ class Arm:
     model: str
     settings: Settings
     look_ups: dict = field(default_factory=dict)
+    of: str = ""
+    step: VariedStep | None = None
+    is_chain: bool = False
 
 
 def names(*arms):

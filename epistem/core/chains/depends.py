@@ -122,6 +122,13 @@ def asked_of(prompt: Prompt) -> Iterable[str]:
     return inputs_of(prompt)
 
 
+def asked_in(step: AnyStep) -> list[str]:
+    """The inputs of the prompt that it asks, or of the chain that it calls."""
+    if isinstance(step, Ask | Vote):
+        return list(asked_of(step.prompt))
+    return [each.name for each in step.chain.inputs] if isinstance(step, CallStep) else []
+
+
 def writes_of(step: AnyStep) -> list[str]:
     """Names of the state that the step itself writes."""
     if isinstance(step, Route | Repeat | Both):

@@ -18,6 +18,7 @@ from epistem.core.chains.content import (
     Pause,
     Repeat,
     Route,
+    UseToolStep,
     Vote,
     inside,
     placed,
@@ -36,6 +37,7 @@ from epistem.core.expressions import compiled_expression
 from epistem.core.prompts.content import ReplyShape
 from epistem.core.prompts.inputs import name_fault
 from epistem.core.prompts.problems import problems_of
+from epistem.core.prompts.tools import does_nothing_in_trials
 from epistem.core.shapes import listed
 
 DEEPEST = 6
@@ -47,12 +49,14 @@ _RESERVED = frozenset({
 
 
 class Fault(NamedTuple):
-    """`at` is the step's place, "" for the chain as a whole. `stops`: it can't be walked so; else it is a doubt."""
+    """`at` is the step's place, "" for the chain as a whole. `stops`: it can't be walked so; else it is a doubt.
+    `names` are the values that it is about."""
 
     at: str
     field: str
     message: str
     stops: bool = True
+    names: tuple[str, ...] = ()
 
 
 def faults_of(chain: Chain) -> list[Fault]:
@@ -111,6 +115,8 @@ def _of_steps(chain: Chain) -> Iterator[Fault]:
             yield from _of_route(at, step)
         if isinstance(step, Both):
             yield from _of_branches(at, step)
+        if isinstance(step, UseToolStep):
+            yield from _of_tool(at, step)
         if isinstance(step, Pause):
             yield from _of_pause(at, step, chain)
         if isinstance(step, CallStep):
@@ -164,6 +170,13 @@ def _of_checks(at: str, step: CheckStep) -> Iterator[Fault]:
                 yield Fault(at, f"checks.{number}", message)
         except EpistemError as error:
             yield Fault(at, f"checks.{number}", error.message)
+
+
+def _of_tool(at: str, step: UseToolStep) -> Iterator[Fault]:
+    tool = step.tool
+    if does_nothing_in_trials(tool):
+        message = "In trials it is not called, and nothing is recorded: cases without an answer for it fail there."
+        yield Fault(at, "tool.in_trials", message, stops=False)
 
 
 def _of_pause(at: str, step: Pause, chain: Chain) -> Iterator[Fault]:
@@ -263,6 +276,7 @@ def _missing(at: str, reads: Iterable[str], written: set[str], found: list[Fault
                 at,
                 "reads",
                 f"It reads {told} where nothing may have been written yet. Give a start.",
+                names=tuple(lost),
             )
         )
 
@@ -281,4 +295,5 @@ def _never_read(chain: Chain) -> Iterator[Fault]:
     for row in ledger(chain):
         for name in row.writes:
             if name not in read:
-                yield Fault(row.at, "writes", f"Nothing reads “{name}”.", stops=False)
+                message = f"Nothing reads “{name}”."
+                yield Fault(row.at, "writes", message, stops=False, names=(name,))

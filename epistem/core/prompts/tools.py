@@ -134,6 +134,11 @@ def _reaches(tool: Tool, where: Where) -> bool:
     return tool.in_trials != "recorded" and not tool.changes
 
 
+def does_nothing_in_trials(tool: Tool) -> bool:
+    """Whether a trial has nothing but what its cases say that it answers."""
+    return not _reaches(tool, "trial") and not tool.answer and not tool.by_example
+
+
 def _by_example(told: Iterable[ToolAnswer], given: dict[str, Any]) -> str | None:
     for each in told:
         if all(name in given and given[name] == value for name, value in each.arguments.items()):

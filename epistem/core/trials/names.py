@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
+from epistem.core.chains.varied import VariedStep
 from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.shapes import listed
@@ -21,18 +22,24 @@ class Named(Protocol):
     def settings(self) -> Settings: ...
     @property
     def look_ups(self) -> Mapping[str, LookingUp]: ...
+    @property
+    def of(self) -> str: ...
+    @property
+    def step(self) -> VariedStep | None: ...
+    @property
+    def is_chain(self) -> bool: ...
 
 
 def arm_names(arms: Sequence[Named]) -> list[str]:
     """`v2`, `v2 tern-s` where models differ, or with the settings in which those of one name differ:
-    `v2 temperature 0.2`.
+    `v2 temperature 0.2`. The subject stands before it where it is another's, and the step that is varied behind it.
 
     A setting that one of them has and another lacks is told for both. Arms that are alike in all that
     is told are numbered.
     """
     several = len({arm.model for arm in arms}) > 1
-    short = [f"v{arm.version} {arm.model}" if several else f"v{arm.version}" for arm in arms]
-    settings = [{**arm.settings.to_json(), **_looked(arm)} for arm in arms]
+    short = [_short(arm, several) for arm in arms]
+    settings = [{**arm.settings.to_json(), **_looked(arm), **_prompt(arm)} for arm in arms]
     names = []
     for at, name in enumerate(short):
         alike = [settings[other] for other in range(len(arms)) if short[other] == name]
@@ -40,6 +47,17 @@ def arm_names(arms: Sequence[Named]) -> list[str]:
         varied = [key for key in keys if len({_told(each, key) for each in alike}) > 1]
         names.append(" ".join([name, *(_told(settings[at], key) for key in varied)]))
     return _numbered(names)
+
+
+def _short(arm: Named, several: bool) -> str:
+    told = f"{arm.of} v{arm.version}" if arm.of else f"v{arm.version}"
+    if arm.step is not None:
+        told += f" “{arm.step.step}”"
+    return f"{told} {arm.model}" if several and (arm.step or not arm.is_chain) else told
+
+
+def _prompt(arm: Named) -> dict[str, Any]:
+    return {"prompt": arm.step.kept} if arm.step is not None and arm.step.kept else {}
 
 
 def _looked(arm: Named) -> dict[str, Any]:
@@ -51,10 +69,11 @@ def _looked(arm: Named) -> dict[str, Any]:
     return ways[0] if ways and all(way == ways[0] for way in ways) else {}
 
 
-def compared(asked: Sequence[tuple[int, str]], answers_of: int | None = None) -> str:
+def compared(asked: Sequence[tuple[int | str, str]], answers_of: int | None = None) -> str:
     """What a trial compares, in a few words: `v2 against v1, on tern-s and gannet-l`.
 
-    `asked` has the version and the model of each arm, the baseline first. Where it judges the answers of
+    `asked` has the version (as a number, or in words where it is another subject's) and the model of each arm, the
+    baseline first. Where it judges the answers of
     another trial: `T1 judged anew: v2 against …`.
     """
     if answers_of is not None:
@@ -63,7 +82,7 @@ def compared(asked: Sequence[tuple[int, str]], answers_of: int | None = None) ->
     models = list(dict.fromkeys(model for _, model in asked))
     if not asked:
         return ""
-    first, *others = (f"v{version}" for version in versions)
+    first, *others = (f"v{each}" if isinstance(each, int) else each for each in versions)
     told = f"{listed(others, 'and')} against {first}" if others else first
     if others or len(models) == 1:
         told += f", on {listed(models, 'and')}"

@@ -28,6 +28,8 @@ _ERROR = re.compile(
 )
 _NUMERIC = re.compile(r"int|real|num|dec|float|double")
 _CLOCK = re.compile(r"time|leaves|arrives|\bat\b|hour|departs|date|day")
+_PLACE = re.compile(r"\b(?:from|to|origin|pier|port|stop)\b")
+"""Columns of places, whatever word of time stands beside."""
 _SIGNS = {
     "more than|over|above|greater than|after|later than|since": ">",
     "at least|from": ">=",
@@ -39,7 +41,7 @@ _MOST = r"last|latest|dearest|highest|longest|largest|newest|most expensive|bigg
 _AGGREGATES = {"average|mean": "AVG", "total|sum of|altogether": "SUM"}
 _SUITS = {  # a word of order, and the columns it is likely about
     r"cheap|expens|dear": r"price|fare|cost|amount",
-    r"first|earl|last|late|next|old|new": r"time|leaves|date|at\b|year|day",
+    r"first|earl|last|late|next|old|new": r"time|leaves|date|\bat\b|year|day",
     r"long|short": r"length|minutes|duration|pages",
 }
 _HEADS = {  # a small word, and the columns whose values come after it
@@ -141,7 +143,8 @@ def _filters(text: str, table: Table) -> list[str]:
     found = []
     for column, kind in table.columns.items():
         words = column.replace("_", " ")
-        clock, number = bool(_CLOCK.search(words)), bool(_NUMERIC.search(kind))
+        clock = bool(_CLOCK.search(words)) and not _PLACE.search(words)
+        number = bool(_NUMERIC.search(kind))
         weekday = _WEEKDAY.search(text)
         if weekday and re.search(r"\bday\b|weekday", words):
             found.append(f"{column} = '{weekday[1].capitalize()}'")
@@ -198,7 +201,9 @@ def _shown(text: str, table: Table, filtered: str) -> tuple[str, str]:
 
 
 def _suits_order(text: str, column: str, word: str) -> float:
-    fits = any(re.search(a, word) and re.search(b, column) for a, b in _SUITS.items())
+    fits = not _PLACE.search(column) and any(
+        re.search(a, word) and re.search(b, column) for a, b in _SUITS.items()
+    )
     return likeness(text, column) + 2 * fits
 
 
@@ -224,6 +229,8 @@ def _value(job: Job, name: str, rule: Mapping[str, Any]) -> Any:
 
 
 def _fits(job: Job) -> bool:
+    if any('"rows"' in text for _, text in job.request.results):
+        return False  # the rows are there: now they are told
     asked = re.search(r"\bSQL\b|\bquery\b|\bSELECT\b", f"{job.instructions}\n{job.request.rest}")
     return bool(asked) and bool(tables_in(f"{job.instructions}\n{job.request.told}"))
 

@@ -88,7 +88,7 @@ async def walks(
     places = asyncio.Semaphore(at_once)
 
     async def noted(note: Note) -> None:
-        if told is not None:
+        if told is not None and isinstance(note.what, Stepped):
             await told(note.what)
 
     limits, reach = SharedLimits(database), Reaching(database, "try")

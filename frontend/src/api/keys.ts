@@ -26,6 +26,9 @@ export const keys = {
   fared: (name: Name, number?: Id) => ["fared", name, "case", number],
   case: (name: Name, ...number: unknown[]) => ["case", name, ...number],
   personSays: (asked: Name) => ["person says", asked],
+  walks: (name: Name) => ["walks", name],
+  stepCalls: (walk: Id, at: Name) => ["step calls", walk, at],
+  pauses: () => ["pauses"],
   tries: (name: Name) => ["tries", name],
   try: (name: Name, id: Id) => ["try", name, id],
 

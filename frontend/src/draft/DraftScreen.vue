@@ -132,7 +132,7 @@ useKeys([
           Save as v{{ nextNumber }}
         </button>
       </header>
-      <StaleDraft v-if="theirs && content && base" :base="base" :yours="content" :theirs="theirs" @settle="draft.settle" />
+      <StaleDraft v-if="theirs && content && base" :base="base" :yours="content" :theirs="theirs" @settle="draft.settle($event as Prompt)" />
       <div class="min-h-0 flex-1 overflow-auto">
         <div v-if="!content" class="flex flex-col gap-4 p-5">
           <template v-if="error">

@@ -5,6 +5,7 @@ import { api, got, ifMatch, messageOf } from "@/api/client";
 import type { DraftPage, DraftProblem, UnguardedRule, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { type Home, useKeptDocument } from "@/keep/useKeptDocument";
+import type { Content } from "./kinds";
 import { historyOf } from "./undo";
 
 /**
@@ -79,8 +80,9 @@ export function useDraft(name: string) {
     if (told) say(told, step && (() => put(history.without(step))));
   }
 
-  function put(next: Prompt | null): void {
-    if (next) content.value = next;
+  /** What its history gives back is a prompt, as the draft is. */
+  function put(next: Content | null): void {
+    if (next) content.value = next as Prompt;
   }
   const undo = () => put(history.undo());
   const redo = () => put(history.redo());

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** One CodeMirror editor. `template` marks Jinja and completes its words; `json` is set in mono. */
+/** One CodeMirror editor. `template` marks Jinja and completes its words; `json` and `plain` are set in mono. */
 import { autocompletion, closeBrackets, closeBracketsKeymap, closeCompletion, completionKeymap, completionStatus } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json, jsonParseLinter } from "@codemirror/lang-json";
@@ -57,6 +57,7 @@ function extensions(): Extension[] {
   if (props.kind === "json") {
     return [...common, json(), closeBrackets(), linter(jsonParseLinter()), syntaxHighlighting(jsonColours)];
   }
+  if (props.kind === "plain") return common;
   const completing = autocompletion({ override: [completeTemplate(() => props.words)], icons: false, defaultKeymap: false });
   return [...common, templateMarks, completing];
 }
@@ -109,5 +110,5 @@ defineExpose({
 </script>
 
 <template>
-  <div ref="host" :class="kind === 'json' ? 'code-editor' : ''"></div>
+  <div ref="host" :class="kind === 'template' ? '' : 'code-editor'"></div>
 </template>

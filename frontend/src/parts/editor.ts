@@ -5,7 +5,7 @@ import type { TemplateWords } from "./templateWords";
 export interface EditorProps {
   modelValue: string;
   label: string;
-  kind?: "template" | "json";
+  kind?: "template" | "json" | "plain";
   hint?: string;
   problemLine?: number | null;
   words?: TemplateWords;

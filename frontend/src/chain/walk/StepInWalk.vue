@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** What one step of a walk was given and wrote, and what can be done from there. */
+import { computed, ref, watch } from "vue";
+
+import { useStepCalls, useWalkChanges } from "@/api/chains";
+import { messageOf } from "@/api/client";
+import type { Chain, WalkPage } from "@/api/schema";
+import FindingText from "@/answer/ToolUses.vue";
+import { complain, say } from "@/frame/notices";
+import { cents, count, duration } from "@/marks/format";
+import { asText, valueOf } from "@/parts/values";
+import StepCalls from "./StepCalls.vue";
+import type { Shown } from "./useWalk";
+import ValueText from "./ValueText.vue";
+
+const props = defineProps<{ walk: WalkPage; step: Shown; chain: Chain; edited: boolean }>();
+const emit = defineEmits<{ begun: [id: number] }>();
+const changes = useWalkChanges();
+const asking = ref(false);
+const editing = ref<Record<string, string> | null>(null);
+const busy = ref(false);
+watch(() => [props.walk.id, props.step.at].join(), () => ((editing.value = null), (asking.value = false)));
+const calls = useStepCalls(computed(() => props.walk.id), computed(() => props.step.at), () => asking.value);
+const values = computed(() => new Set((props.chain.state ?? []).map(({ name }) => name)));
+/** What of the state could be otherwise before it. */
+const editable = computed(() => Object.entries(props.step.given).filter(([name]) => values.value.has(name)));
+const facts = computed(() => [props.step.model, props.step.calls ? count(props.step.calls, "call") : "", props.step.calls ? `${props.step.input_tokens} + ${props.step.output_tokens} tokens` : "", props.step.ms ? duration(props.step.ms) : "", props.step.cents ? cents(props.step.cents) : ""].filter(Boolean).join(" · "));
+
+async function replay(more: { chain?: Chain; edits?: Record<string, unknown>; changed?: string }): Promise<void> {
+  busy.value = true;
+  try {
+    const begun = await changes.begin(props.walk.subject, { inputs: props.walk.inputs, case: props.walk.case, of_walk: props.walk.id, from_step: props.step.at, ...more });
+    editing.value = null;
+    emit("begun", begun.id);
+  } catch (wrong) {
+    complain(messageOf(wrong));
+  } finally {
+    busy.value = false;
+  }
+}
+function edit(): void {
+  editing.value = Object.fromEntries(editable.value.map(([name, value]) => [name, asText(value)]));
+}
+function replayEdited(): void {
+  const edits = Object.fromEntries(Object.entries(editing.value ?? {}).filter(([name, text]) => text !== asText(props.step.given[name])).map(([name, text]) => [name, valueOf(text)]));
+  if (!Object.keys(edits).length) return say("Nothing is changed yet.");
+  void replay({ edits, changed: `${Object.keys(edits).join(", ")} edited before ${props.step.name}` });
+}
+</script>
+
+<template>
+  <div class="flex flex-col gap-2 px-gut py-2" data-test="step-in-walk">
+    <p class="caption">{{ facts || (step.passed_over ? "passed over: its condition was not true" : step.running ? "being done" : "took next to no time") }}</p>
+    <p v-if="step.fault" class="border-l-2 border-rust pl-2 text-rust" role="alert" data-test="walk-fault">{{ step.fault }}</p>
+    <div class="grid grid-cols-2 gap-4">
+      <section aria-label="It was given">
+        <p class="caption mb-0.5">it was given</p>
+        <template v-if="!editing">
+          <div v-for="(value, name) in step.given" :key="name" class="mb-1.5"><span class="block font-mono text-xs text-slate">{{ name }}</span><ValueText :value="value" /></div>
+          <p v-if="!Object.keys(step.given).length" class="text-ink-3">nothing</p>
+        </template>
+        <template v-else>
+          <label v-for="(_, name) in editing" :key="name" class="mb-1.5 block"><span class="block font-mono text-xs text-slate">{{ name }}</span><textarea v-model="editing[name]" class="field field-sizing-content max-h-50 w-full font-mono text-xs" :aria-label="`${name} as it should be`" :data-test="`edit-${name}`"></textarea></label>
+          <p v-if="!editable.length" class="text-ink-3">It reads nothing of the state, so there is nothing to change before it.</p>
+        </template>
+      </section>
+      <section aria-label="It wrote">
+        <p class="caption mb-0.5">{{ step.running ? "it is writing" : "it wrote" }}</p>
+        <p v-if="step.running && step.text" class="font-serif whitespace-pre-wrap">{{ step.text }}<span class="caret" aria-hidden="true"></span></p>
+        <div v-for="(value, name) in step.wrote" :key="name" class="mb-1.5" data-test="wrote"><span class="block font-mono text-xs text-kelp">{{ name }}</span><ValueText :value="value" /></div>
+        <p v-if="!step.running && !Object.keys(step.wrote).length" class="text-ink-3">nothing{{ step.told ? `: ${step.told}` : "" }}</p>
+      </section>
+    </div>
+    <details v-if="step.reasoning" class="border-l-2 border-rule pl-2"><summary class="caption cursor-pointer">reasoning, kept apart from the answer</summary><p class="font-serif text-sm whitespace-pre-wrap text-ink-2">{{ step.reasoning }}</p></details>
+    <FindingText v-if="step.tools.length" :uses="step.tools" />
+    <p v-for="found in step.found" :key="found.input" class="text-sm text-ink-2">{{ count(found.passages.length, "passage") }} of {{ found.collection }}: {{ found.passages.join(", ") || "none" }}</p>
+    <div v-if="walk.over && !step.running" class="flex flex-wrap gap-2 border-t border-rule-soft pt-2">
+      <template v-if="editing">
+        <button type="button" class="button button-main" :disabled="busy || !editable.length" data-test="replay-edited" @click="replayEdited">Replay with this</button>
+        <button type="button" class="button" @click="editing = null">Leave it</button>
+      </template>
+      <template v-else>
+        <button type="button" class="button" :disabled="busy" title="Everything before is as recorded; from here on it is asked anew" data-test="walk-on" @click="replay({ changed: `asked anew from ${step.name}` })">Walk on from here</button>
+        <button type="button" class="button" data-test="change-replay" @click="edit">Change this and replay</button>
+        <button v-if="edited" type="button" class="button" :disabled="busy" title="What is asked the same is answered as recorded" data-test="replay-draft" @click="replay({ chain, changed: 'the draft as it is now' })">Replay with the draft</button>
+        <button v-if="step.calls || step.kind === 'tool'" type="button" class="button" data-test="exact-requests" @click="asking = true">Exact requests</button>
+      </template>
+    </div>
+  </div>
+  <StepCalls :open="asking" :name="step.name" :calls="calls.data.value?.calls ?? []" :pending="calls.isPending.value" @close="asking = false" />
+</template>
