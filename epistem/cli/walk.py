@@ -7,6 +7,7 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from time import time_ns
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -40,6 +41,16 @@ SHOWN = 90
 @click.option(
     "--json", "as_json", is_flag=True, help="A line of JSON for each step, and one for the end."
 )
+@click.option(
+    "--picture",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="With --look: write its picture, as SVG, or as Mermaid to a name that ends in .mmd.",
+)
+@click.option(
+    "--otlp",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Write the walk as OpenTelemetry spans, in OTLP/JSON.",
+)
 @DATABASE
 @HOME
 def walk(
@@ -48,6 +59,8 @@ def walk(
     seed: int,
     look: bool,
     as_json: bool,
+    picture: Path | None,
+    otlp: Path | None,
     database: str | None,
     home: Path,
 ) -> None:
@@ -56,6 +69,7 @@ def walk(
     Exit code 1 when the walk ends before it is done, 2 when the file or an input can't be used.
     """
     from epistem.core.chains.drawn import told_step
+    from epistem.core.chains.picture import mermaid, svg
     from epistem.core.chains.yaml_file import chain_from_yaml
     from epistem.work import pinned
     from epistem.work.walks import chains
@@ -69,6 +83,9 @@ def walk(
             faults = [*chains.faults_here(tx, chain)]
         if look:
             _show_ladder(chain, console)
+        if picture is not None:
+            text = mermaid(chain) if picture.suffix == ".mmd" else svg(chain)
+            picture.write_text(text, "utf-8")
         for fault in faults:
             where = f"step {fault.at}, {fault.field}" if fault.at else fault.field
             sign = "[red]✗[/]" if fault.stops else "[yellow]·[/]"
@@ -88,12 +105,30 @@ def walk(
             else:
                 console.print(_line(step))
 
-        walked = asyncio.run(chains.walk(store, chain, told, seed=seed, told=shown))
+        took: dict[str, float] = {}
+        began = time_ns()
+        walk_it = chains.walk(store, chain, told, seed=seed, told=shown, took=took)
+        walked = asyncio.run(walk_it)
     finally:
         store.close()
+    if otlp is not None:
+        _write_spans(otlp, read.name, walked, took, began)
     _show_end(walked, console, as_json)
     if walked.ended != "done":
         sys.exit(1)
+
+
+def _write_spans(file: Path, name: str, walked: Walked, took: dict[str, float], began: int) -> None:
+    from epistem.core.chains.drawn import bars_of, own_ms, told_step
+    from epistem.core.chains.otlp import spans_of
+
+    own = own_ms(walked.steps, took)
+    steps = [
+        {**told_step(step, own[step.at]), "start_ms": bar.start_ms, "total_ms": bar.ms}
+        for step, bar in zip(walked.steps, bars_of(walked.steps, own), strict=True)
+    ]
+    told = spans_of(name, str(began), began, steps, ended=walked.ended, why=walked.why)
+    file.write_text(json.dumps(told, ensure_ascii=False, default=str), "utf-8")
 
 
 def _inputs(chain: Chain, given: Sequence[str]) -> dict[str, Any]:

@@ -40,6 +40,8 @@ SUBJECTS = (
     "crossing-help",
     "timetable-in-one",
     "timetable-answer",
+    "notice-writer",
+    "desk-lead",
 )
 TIMETABLE = "timetable"
 HANDBOOK = "desk-handbook"

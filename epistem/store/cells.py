@@ -30,6 +30,10 @@ def lock_name(runner: str) -> str:
     return f"epistem.runner.{runner}"
 
 
+def seed_of(tx: Transaction, cell_id: int) -> int:
+    return tx.number("SELECT seed FROM cells WHERE id = %s", [cell_id])
+
+
 def hold_runner_lock(tx: Transaction, runner: str) -> bool:
     """Take (or keep) the lock of this runner on this connection."""
     return tx.first("SELECT GET_LOCK(%s, 0)", [lock_name(runner)]) == (1,)

@@ -43,6 +43,7 @@ from epistem.web import (
     subjects,
     talks,
     tools,
+    trial_walks,  # noqa: F401 (its routes belong to the blueprint of readings)
     trials,
     tries,
     verdicts,

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response
 
 from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import asked_in
 from epistem.core.chains.faults import Fault
+from epistem.core.chains.picture import mermaid, svg
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
@@ -158,6 +159,27 @@ def get_chain_version(path: VersionPath) -> Response:
         found = versions.get(tx, subjects.get(tx, path.name), path.number)
     work.chain_in(found.content, path.name)
     return reply(ChainVersion.model_validate(found))
+
+
+class PicturePath(SubjectPath):
+    form: Literal["svg", "mmd"]
+
+
+@bp.get(
+    "/subjects/<name>/chain/picture.<form>", operation_id="getChainPicture",
+    summary="The draft of a chain as a picture: SVG, or Mermaid text",
+    responses={200: {"content": {"image/svg+xml": {"schema": {"type": "string"}}}}},
+)  # fmt: skip
+def get_chain_picture(path: PicturePath) -> Response:
+    with transaction() as tx:
+        draft = drafts.get(tx, subjects.get(tx, path.name))
+    chain = work.chain_in(draft.content, path.name)
+    text, kind = (
+        (svg(chain), "image/svg+xml") if path.form == "svg" else (mermaid(chain), "text/plain")
+    )
+    response = Response(text, content_type=f"{kind}; charset=utf-8")
+    response.headers["Content-Disposition"] = f'attachment; filename="{path.name}.{path.form}"'
+    return response
 
 
 def _reply(tx: Transaction, subject: subjects.Subject, draft: drafts.Draft) -> Response:

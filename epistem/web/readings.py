@@ -227,7 +227,7 @@ def get_trial_case(path: CasePath) -> Response:
 def list_readings(path: TrialPath, query: CellQuery) -> Response:
     with transaction() as tx:
         trial = trials.get(tx, path.trial_id)
-        _check_in_sight(tx, trial, query.case_at, query.look)
+        check_in_sight(tx, trial, query.case_at, query.look)
         found = readings.at(tx, trial.id, query.arm, query.case_at)
         talks = talks_of(tx, trial, found)
     return reply(
@@ -243,13 +243,13 @@ def get_reading(path: ReadingPath, query: ByLook) -> Response:
     with transaction() as tx:
         reading = readings.get(tx, path.reading_id)
         trial = trials.get(tx, reading.trial_id)
-        _check_in_sight(tx, trial, reading.case_at, query.look)
+        check_in_sight(tx, trial, reading.case_at, query.look)
         talk = talks_of(tx, trial, [reading]).get(reading.id)
     calls = [call_shape(each) for each in reading.calls]
     return reply(ReadingShape(reading=_reading(trial, reading, talk), calls=calls))
 
 
-def _check_in_sight(tx: Transaction, trial: trials.Trial, case_at: int, look: int | None) -> None:
+def check_in_sight(tx: Transaction, trial: trials.Trial, case_at: int, look: int | None) -> None:
     if case_at in trial.plan.held_out and not looks.looking(tx, trial.id, look):
         raise Conflict(
             "This case is held out: its results are out of sight until one looks, in the verdict.",

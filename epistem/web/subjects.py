@@ -8,10 +8,12 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem import starters
+from epistem.core.chains.content import placed
 from epistem.core.checks.uses import CheckUse
 from epistem.core.evidence.verdict import Word
 from epistem.core.prompts.content import Prompt
 from epistem.core.shapes import Document, Tag
+from epistem.starters import patterns
 from epistem.store.database import Transaction
 from epistem.web.pages import fitting
 from epistem.web.problems import Problem
@@ -95,6 +97,28 @@ class NewSubject(Document):
     version: int | None = Field(None, ge=1, description="Of `copy_of`: a version, not its draft.")
     starter: str | None = Field(None, max_length=63)
     kind: Literal["prompt", "chain"] = "prompt"
+    pattern: str | None = Field(None, max_length=63, description="Of a chain.")
+
+
+class PatternStep(Shape):
+    at: str
+    deep: int
+    name: str
+    kind: str
+
+
+class PatternLine(Shape):
+    """A chain to begin with; `when` says when to use it."""
+
+    key: str
+    title: str
+    when: str
+    steps: list[PatternStep]
+    cases: int
+
+
+class PatternList(Shape):
+    patterns: list[PatternLine]
 
 
 class About(Document):
@@ -150,9 +174,30 @@ def list_starters() -> Response:
     return reply(StarterList(starters=[StarterLine.model_validate(s) for s in starters.all_of()]))
 
 
+@bp.get(
+    "/patterns", responses={200: PatternList}, operation_id="listPatterns",
+    summary="Chains to begin with, by kind of work",
+)  # fmt: skip
+def list_patterns() -> Response:
+    lines = [
+        PatternLine(
+            key=each.key,
+            title=each.title,
+            when=each.when,
+            steps=[
+                PatternStep(at=p.at, deep=p.deep, name=p.step.name, kind=p.step.kind)
+                for p in placed(each.chain.steps)
+            ],
+            cases=len(each.cases),
+        )
+        for each in patterns.all_of()
+    ]
+    return reply(PatternList(patterns=lines))
+
+
 @bp.post(
     "/subjects", responses={201: SubjectPage, 409: Problem}, operation_id="createSubject",
-    summary="Make a prompt",
+    summary="Make a prompt or a chain",
 )  # fmt: skip
 def create_subject(body: NewSubject) -> Response:
     with transaction() as tx:
@@ -164,6 +209,7 @@ def create_subject(body: NewSubject) -> Response:
             version=body.version,
             starter=body.starter,
             kind=body.kind,
+            pattern=body.pattern,
         )
         return reply(_page(tx, made.name), 201)
 

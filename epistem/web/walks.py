@@ -5,12 +5,15 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Iterator
+from datetime import UTC
 from threading import BoundedSemaphore
 from typing import Any, Literal
 
 from flask import Response, request
 from pydantic import BaseModel, Field
 
+from epistem import __version__
+from epistem.core.chains.otlp import spans_of
 from epistem.core.errors import Conflict, EpistemError
 from epistem.core.shapes import Document
 from epistem.store import calls, subjects
@@ -28,6 +31,7 @@ from epistem.web.walk_shapes import (
     WalkList,
     WalkPage,
     pause_shape,
+    step_shapes,
     walk_line,
     walk_page,
 )
@@ -146,6 +150,25 @@ def watch_walk(path: WalkPath, query: Since) -> Response:
     source, seen = database(), request.headers.get("Last-Event-ID", "")
     last = int(seen) if seen.isdecimal() else query.after
     return held_stream(_open_streams, FULL, lambda: _events(source, path.walk, last))
+
+
+@bp.get(
+    "/walks/<int:walk>/otlp", operation_id="exportWalk", summary="A walk as OpenTelemetry spans, OTLP/JSON",
+    responses={200: {"content": {"application/json": {"schema": {"type": "object"}}}}},
+)  # fmt: skip
+def export_walk(path: WalkPath) -> Response:
+    """With the semantic conventions for generative AI."""
+    with transaction() as tx:
+        found = rows.get(tx, path.walk)
+    began = found.line.created_at.replace(tzinfo=UTC)
+    steps = [each.model_dump() for each in step_shapes(found.steps)]
+    told = spans_of(
+        found.subject, str(found.id), round(began.timestamp() * 1e9), steps, ended=found.line.status,
+        why=found.line.why, version=__version__,
+    )  # fmt: skip
+    response = Response(json.dumps(told, ensure_ascii=False), content_type="application/json")
+    response.headers["Content-Disposition"] = f'attachment; filename="walk-{found.id}.json"'
+    return response
 
 
 @bp.get(

@@ -8,9 +8,12 @@ from epistem import starters
 from epistem.core.checks.measures import Measure, check_uses, measures_of
 from epistem.core.checks.uses import CheckUse
 from epistem.core.subjects.content import KINDS, USUAL, Content
-from epistem.store import drafts, subjects, trials, versions
+from epistem.starters import patterns
+from epistem.starters.patterns import Pattern
+from epistem.store import cases, drafts, models, subjects, trials, versions
 from epistem.store.database import Transaction
 from epistem.store.subjects import DeskRow, Subject
+from epistem.store.tools import sources
 from epistem.store.trials import Trial
 from epistem.work import evidence
 from epistem.work.evidence import Headline
@@ -42,12 +45,27 @@ def create(
     version: int | None = None,
     starter: str | None = None,
     kind: str = USUAL,
+    pattern: str | None = None,
 ) -> Subject:
     """Blank, of that kind, or beginning with a starter, or with the draft, or a version, of `copy_of`.
 
     Raises InvalidInput or Conflict for the name, NotFound for what it is to begin with.
     """
+    if pattern is not None:
+        return _from_pattern(tx, name, about, patterns.get(pattern))
     return subjects.create(tx, name, about, _first_draft(tx, copy_of, version, starter, kind))
+
+
+def _from_pattern(tx: Transaction, name: str, about: str, pattern: Pattern) -> Subject:
+    """With its cases, and with models and a source that there are here."""
+    listed = sorted(models.all_of(tx), key=lambda model: model.output_cents)
+    answering = [model for model in listed if "embeddings" not in model.abilities] or listed
+    cheap, dear = (answering[0].name, answering[-1].name) if answering else ("", "")
+    source = next((each.name for each in sources.all_of(tx)), "")
+    subject = subjects.create(tx, name, about, pattern.with_names(cheap, dear, source))
+    for case in pattern.cases:
+        cases.keep(tx, subject, case)
+    return subject
 
 
 def _first_draft(

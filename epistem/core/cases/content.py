@@ -68,6 +68,9 @@ class Expectation(Document):
     never_tools: list[str] = said(max_length=50, description="Tools that are never called.")
     query: str = said("", max_length=20_000, description="A query whose rows are the right ones.")
     source: str = said("", max_length=63, description="The source that queries are run on.")
+    steps: dict[str, Any] = said(
+        of=dict, description="What steps of a chain should write, by their names."
+    )
     within: float | None = said(
         None, ge=0, le=1e12, description="How far numbers may be off the right answer's."
     )

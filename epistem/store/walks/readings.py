@@ -6,8 +6,10 @@ import json
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+from epistem.store.calls import IN_PLACE
 from epistem.store.database import Transaction
 from epistem.store.documents import hexed, packed
+from epistem.store.trials import Trial
 
 MOST_BYTES = 8_000_000
 
@@ -72,6 +74,14 @@ def of_cell(tx: Transaction, cell_id: int) -> WalkTook | None:
         return None
     *narrow, told = row
     return WalkTook._make([*narrow, json.loads(told)])
+
+
+def of_reading(tx: Transaction, trial: Trial, cell_id: int) -> WalkTook | None:
+    """Of a trial that judges another's answers it is the walk in the same place there."""
+    if trial.answers_of is None:
+        return of_cell(tx, cell_id)
+    row = tx.first(f"SELECT c.id {IN_PLACE} WHERE mine.id = %s", (trial.answers_of, cell_id))
+    return None if row is None else of_cell(tx, int(row[0]))
 
 
 def failures(tx: Transaction, trial_id: int) -> list[FailedThere]:

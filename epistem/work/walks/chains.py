@@ -61,11 +61,17 @@ def faults_here(tx: Transaction, chain: Chain) -> list[Fault]:
 
 
 async def walk(
-    database: Database, chain: Chain, inputs: Mapping[str, Any], *, seed: int, told: Told
+    database: Database,
+    chain: Chain,
+    inputs: Mapping[str, Any],
+    *,
+    seed: int,
+    told: Told,
+    took: dict[str, float] | None = None,
 ) -> Walked:
     """To its end; `told` hears of each step that is over. Tools are reached as in a try, but none that changes
     something, since nobody is there to allow it."""
-    [walked] = await walks(database, chain, [inputs], seed=seed, told=told)
+    [walked] = await walks(database, chain, [inputs], seed=seed, told=told, took=took)
     return walked
 
 
@@ -77,8 +83,10 @@ async def walks(
     seed: int = 1,
     at_once: int = 8,
     told: Told | None = None,
+    took: dict[str, float] | None = None,
 ) -> list[Walked]:
-    """The same of several inputs, so many at once, in their order."""
+    """The same of several inputs, so many at once, in their order. `took` is filled with the ms of what a walk needed,
+    by path."""
     with database.transaction() as tx:
         listed = {model.name: model for model in models.all_of(tx)}
     if not listed:
@@ -97,15 +105,20 @@ async def walks(
 
             async def one(inputs: Mapping[str, Any]) -> Walked:
                 async with places:
-                    return await carry_out(
+                    driven = Driven(Run(program.program(inputs)))
+                    walked = await carry_out(
                         client,
                         filler,
-                        Driven(Run(program.program(inputs))),
+                        driven,
                         aside=Asked(listed),
                         look_up=finder(database),
                         reach=reach,
                         noted=noted,
                     )
+                    if took is not None:
+                        took |= {each.need.path: each.total_ms for each in driven.made}
+                        took |= {each.need.path: each.result.ms for each in driven.called}
+                    return walked
 
             async with asyncio.TaskGroup() as group:
                 tasks = [group.create_task(one(each)) for each in given]

@@ -7,6 +7,7 @@ type Id = MaybeRef<number | null>;
 export const keys = {
   desk: (...find: Name[]) => ["desk", ...find],
   starters: () => ["starters"],
+  patterns: () => ["patterns"],
   settings: () => ["settings"],
   checks: () => ["checks"],
 
@@ -18,6 +19,8 @@ export const keys = {
   scores: (name: Name) => ["versions", name, "scores"],
   version: (name: Name, number: Id) => ["version", name, number],
 
+  content: (reference: Name) => ["content", reference],
+
   cases: (name: Name, ...rest: unknown[]) => ["cases", name, ...rest],
   caseSets: (name: Name) => ["cases", name, "sets"],
   strips: (name: Name, ...which: unknown[]) => ["fared", name, "strips", ...which],
@@ -26,6 +29,7 @@ export const keys = {
   fared: (name: Name, number?: Id) => ["fared", name, "case", number],
   case: (name: Name, ...number: unknown[]) => ["case", name, ...number],
   personSays: (asked: Name) => ["person says", asked],
+  chainSteps: (name: Name) => ["chain steps", name],
   walks: (name: Name) => ["walks", name],
   stepCalls: (walk: Id, at: Name) => ["step calls", walk, at],
   pauses: () => ["pauses"],
@@ -63,5 +67,7 @@ export const keys = {
   verdictTags: (id: Id, ...how: unknown[]) => ["verdict", id, "tags", ...how],
   modelVerdicts: (id: Id, ...how: unknown[]) => ["verdict", id, "models", ...how],
   readings: (trial: Id, ...where: Id[]) => ["readings", trial, ...where],
+  trialWalks: (id: Id) => ["verdict", id, "walks"],
+  readingWalk: (id: Id, look: Id) => ["reading walk", id, look],
   reading: (id: Id, look: Id) => ["reading", id, look],
 };

@@ -3,7 +3,7 @@ import { computed, type Ref, ref, toValue } from "vue";
 
 import { api, got, ifMatch } from "./client";
 import { keys } from "./keys";
-import type { About, CheckUse, Example, FilesIn, NewSubject, SubjectLine, SubjectPage, VersionLine } from "./schema";
+import type { About, Chain, CheckUse, Example, Prompt, FilesIn, NewSubject, SubjectLine, SubjectPage, VersionLine } from "./schema";
 import { staleIn } from "./stale";
 
 /** Subjects by name, or those with every word of `find`, a page at a time. */
@@ -23,6 +23,11 @@ export function useStarters() {
     queryFn: () => got(api.GET("/api/v1/starters")),
     staleTime: Infinity,
   });
+}
+
+/** Chains to begin with. */
+export function usePatterns() {
+  return useQuery({ queryKey: keys.patterns(), queryFn: () => got(api.GET("/api/v1/patterns")), staleTime: Infinity });
 }
 
 export function useSettingsTable() {
@@ -70,6 +75,22 @@ export function useVersion(name: Ref<string>, number: Ref<number | null>) {
     queryFn: () => versionQuery(name.value, number.value as number).queryFn(),
     staleTime: Infinity,
     enabled: computed(() => number.value !== null),
+  });
+}
+
+/** The content of a version of any kind, which never changes. */
+export function useContentOf(wanted: () => { name: string; number: number; chain?: boolean } | null) {
+  const asked = computed(wanted);
+  return useQuery({
+    queryKey: keys.content(computed(() => `${asked.value?.name}@${asked.value?.number}`)),
+    queryFn: async (): Promise<Prompt | Chain> => {
+      const { name, number, chain } = asked.value!;
+      const params = { path: { name, number } };
+      if (chain) return (await got(api.GET("/api/v1/subjects/{name}/chain/versions/{number}", { params }))).content;
+      return (await got(api.GET("/api/v1/subjects/{name}/versions/{number}", { params }))).content;
+    },
+    staleTime: Infinity,
+    enabled: computed(() => asked.value !== null),
   });
 }
 

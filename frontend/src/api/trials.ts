@@ -113,6 +113,26 @@ export function useReading(id: Ref<number | null>, look: Ref<number | null>) {
   });
 }
 
+/** Where walks fail, and what they take, of a trial with chains. */
+export function useTrialWalks(id: Ref<number>, wanted: () => boolean) {
+  return useQuery({
+    queryKey: keys.trialWalks(id),
+    queryFn: () => got(api.GET("/api/v1/trials/{trial_id}/walks", { params: { path: { trial_id: id.value } } })),
+    enabled: computed(wanted),
+  });
+}
+
+/** The walk of a reading, which never changes. */
+export function useReadingWalk(id: Ref<number | null>, look: Ref<number | null>) {
+  return useQuery({
+    queryKey: keys.readingWalk(id, look),
+    queryFn: () => got(api.GET("/api/v1/readings/{reading_id}/walk", { params: { path: { reading_id: id.value as number }, query: { look: look.value } } })),
+    enabled: computed(() => id.value !== null),
+    staleTime: Infinity,
+  });
+}
+export const findBlame = (reading: number) => got(api.POST("/api/v1/readings/{reading_id}/blame", { params: { path: { reading_id: reading } } }));
+
 /** What can be done with trials; all that shows them is told. */
 export function useTrialChanges() {
   const queries = useQueryClient();

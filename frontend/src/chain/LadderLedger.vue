@@ -78,13 +78,13 @@ defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-select
 
 <template>
   <div ref="host" class="min-h-0 flex-1 overflow-auto" tabindex="0" role="group" aria-label="Steps and what they touch">
-    <div class="min-w-full" :style="{ width: `max(100%, ${railWidth + 216 + values.length * 40}px)` }">
+    <div class="min-w-full" :style="{ width: `max(100%, ${railWidth + 216 + values.length * 40 + 34}px)` }">
       <div class="sticky top-0 z-10 flex h-17 items-end bg-sheet">
         <span class="caption sticky left-0 z-10 flex shrink-0 items-center gap-2 self-stretch bg-sheet px-4 pt-2" :style="{ width: `${railWidth + 216}px` }">
           <span class="flex items-center gap-1"><svg width="11" height="11" aria-hidden="true"><circle cx="5.5" cy="5.5" r="4" fill="none" stroke="var(--color-slate)" stroke-width="1.8" /></svg> reads</span>
           <span class="flex items-center gap-1"><svg width="11" height="11" aria-hidden="true"><rect x="1" y="1" width="9" height="9" fill="var(--color-kelp)" /></svg> writes</span>
         </span>
-        <span v-for="value in values" :key="value.name" class="relative h-full min-w-10 flex-1">
+        <span v-for="value in values" :key="value.name" class="relative h-full min-w-10 flex-1 last:mr-8.5">
           <span class="absolute bottom-1 left-1/2 max-w-23 origin-bottom-left -rotate-40 truncate font-mono text-xs" :class="value.kind === 'input' ? 'text-slate' : 'text-ink-2'" :title="value.kind === 'input' ? `${value.name}, an input` : value.name">{{ value.name }}</span>
         </span>
       </div>
@@ -123,7 +123,7 @@ defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-select
               <span v-if="faultOfRow(rung.at)" class="truncate text-xs" :class="faultOfRow(rung.at)!.stops ? 'text-rust' : 'text-straw'" :title="faultOfRow(rung.at)!.message" data-test="rung-fault">{{ faultOfRow(rung.at)!.message }}</span>
               <span v-else class="truncate font-mono text-xs text-ink-3" :title="summaryOf(rung.step)">{{ rung.step.only_if ? `only if ${rung.step.only_if}` : summaryOf(rung.step) }}</span>
             </span>
-            <span v-for="value in values" :key="value.name" class="flex min-w-10 flex-1 items-center justify-center gap-1 border-l border-rule-soft">
+            <span v-for="value in values" :key="value.name" class="flex min-w-10 flex-1 items-center justify-center gap-1 border-l border-rule-soft last:mr-8.5 last:border-r">
               <svg v-if="touched.get(rung.at)?.reads.includes(value.name)" width="11" height="11" role="img" :aria-label="`reads ${value.name}`"><title>reads {{ value.name }}{{ wrongCell(rung.at, value.name, "reads") ? `: ${wrongCell(rung.at, value.name, "reads")!.message}` : "" }}</title><circle cx="5.5" cy="5.5" r="4" fill="none" :stroke="wrongCell(rung.at, value.name, 'reads') ? 'var(--color-rust)' : 'var(--color-slate)'" stroke-width="1.8" /></svg>
               <svg v-if="touched.get(rung.at)?.writes.includes(value.name)" width="11" height="11" role="img" :aria-label="`writes ${value.name}`"><title>writes {{ value.name }}{{ wrongCell(rung.at, value.name, "writes") ? `: ${wrongCell(rung.at, value.name, "writes")!.message}` : "" }}</title><rect x="1" y="1" width="9" height="9" :fill="wrongCell(rung.at, value.name, 'writes') ? 'var(--color-rust)' : 'var(--color-kelp)'" /></svg>
             </span>

@@ -5,7 +5,9 @@ import { RouterLink, useRouter } from "vue-router";
 import ColumnRow from "@/parts/ColumnRow.vue";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
+import { usePauses } from "@/api/chains";
 import { useDesk } from "@/api/subjects";
+import PauseCard from "@/chain/walk/PauseCard.vue";
 import type { SubjectLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
 import { useKeys } from "@/frame/keys";
@@ -34,10 +36,14 @@ watch(typed, (text) => {
 function download(name: string): void {
   window.location.assign(`/api/v1/subjects/${name}/file`);
 }
-function begin(from: string | null): void {
+const kind = ref<"prompt" | "chain">("prompt");
+function begin(from: string | null, what: "prompt" | "chain" = "prompt"): void {
+  kind.value = what;
   copying.value = from;
   creating.value = true;
 }
+const pauses = usePauses();
+const waitingPauses = computed(() => pauses.data.value?.pauses ?? []);
 const lines = computed(() => desk.data.value?.pages.flatMap((page) => page.subjects) ?? []);
 const chosen = ref(0);
 const creating = ref(false);
@@ -69,6 +75,7 @@ useKeys([
   { keys: { w: () => void router.push({ name: "knowledge" }) }, shown: ["W"], label: "knowledge" },
   { keys: { t: () => void router.push({ name: "tools" }) }, shown: ["T"], label: "tools" },
   { keys: { n: () => begin(null) }, shown: ["N"], label: "new prompt" },
+  { keys: { c: () => begin(null, "chain") }, shown: ["C"], label: "new chain" },
   { keys: { "/": () => field.value?.focus() }, shown: ["/"], label: "find" },
 ]);
 </script>
@@ -100,9 +107,10 @@ useKeys([
           >.
         </template>
       </p>
-      <button type="button" class="button button-main w-45 shrink-0 justify-center" data-test="new-prompt" @click="begin(null)">
-        New prompt
-      </button>
+      <span class="flex w-45 shrink-0 flex-col gap-1.5">
+        <button type="button" class="button button-main justify-center" data-test="new-prompt" @click="begin(null)">New prompt</button>
+        <button type="button" class="button justify-center" data-test="new-chain" @click="begin(null, 'chain')">New chain</button>
+      </span>
     </div>
 
     <div class="flex items-center gap-4">
@@ -122,6 +130,10 @@ useKeys([
       <button type="button" class="link text-sm" data-test="import" @click="importing = true">Take in files</button>
       <a v-if="lines.length" class="link text-sm" href="/api/v1/files" download data-test="export-all">Export all as a zip</a>
     </div>
+    <section v-if="waitingPauses.length" class="panel shrink-0" aria-label="Waiting for you" data-test="waiting-pauses">
+      <header class="border-b border-rule px-gut py-2"><b class="font-semibold">Waiting for you</b> <span class="caption">walks that go on once you have said a word</span></header>
+      <div class="max-h-90 overflow-auto" tabindex="0" role="group" aria-label="Pauses"><PauseCard v-for="pause in waitingPauses" :key="pause.id" :pause="pause" where class="border-b border-rule-soft last:border-b-0" @said="pauses.refetch()" /></div>
+    </section>
     <section v-if="faultOf(desk)" class="panel p-6">
       <button type="button" class="button" @click="desk.refetch()">Try again</button>
     </section>
@@ -185,7 +197,7 @@ useKeys([
       </p>
     </section>
   </main>
-  <NewPrompt :open="creating" :from="copying" @close="creating = false" />
+  <NewPrompt :open="creating" :from="copying" :kind="kind" @close="creating = false" />
   <ImportFiles :open="importing" @close="importing = false" />
   <AboutSubject :line="describing" @close="describing = null" />
 </template>

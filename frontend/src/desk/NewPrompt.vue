@@ -4,12 +4,12 @@ import { useRouter } from "vue-router";
 
 import { remember } from "@/keep/storage";
 import { messageOf } from "@/api/client";
-import { useStarters, useSubjectChanges } from "@/api/subjects";
+import { usePatterns, useStarters, useSubjectChanges } from "@/api/subjects";
 import { besides } from "./besides";
 import SheetDialog from "@/parts/SheetDialog.vue";
 
 /** `from` is a prompt to copy. */
-const props = defineProps<{ open: boolean; from: string | null }>();
+const props = defineProps<{ open: boolean; from: string | null; kind: "prompt" | "chain" }>();
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
 const changes = useSubjectChanges();
@@ -18,13 +18,20 @@ const about = ref("");
 const wrong = ref("");
 const busy = ref(false);
 const starters = useStarters();
+const patterns = usePatterns();
+const kind = ref<"prompt" | "chain">("prompt");
+const pattern = ref<string | null>(null);
+const chosenPattern = computed(() => patterns.data.value?.patterns.find((each) => each.key === pattern.value));
+/** Places with what holds them, for a look at a pattern. */
+const numberOf = (at: string) => at.split(".").filter((part) => /^\d+$/.test(part)).join(".");
 const starter = ref<string | null>(null);
 const chosen = computed(() => starters.data.value?.starters.find((each) => each.key === starter.value));
 watch(
   () => props.open,
   (open) => {
     if (!open) return;
-    starter.value = null;
+    starter.value = pattern.value = null;
+    kind.value = props.kind;
     name.value = props.from ? `${props.from}-copy` : "";
     wrong.value = "";
   },
@@ -45,9 +52,9 @@ async function create(): Promise<void> {
   busy.value = true;
   wrong.value = "";
   try {
-    const made = await changes.create({ name: slug.value, about: about.value, starter: props.from ? null : starter.value, copy_of: props.from });
+    const made = await changes.create({ name: slug.value, about: about.value, starter: props.from || kind.value === "chain" ? null : starter.value, copy_of: props.from, kind: kind.value, pattern: props.from || kind.value === "prompt" ? null : pattern.value });
     // What a starter is tried on first is its sample.
-    if (chosen.value) remember(`try.${made.name}`, { columns: [], inputs: chosen.value.sample, caseNumber: null });
+    if (kind.value === "prompt" && chosen.value) remember(`try.${made.name}`, { columns: [], inputs: chosen.value.sample, caseNumber: null });
     name.value = about.value = "";
     emit("close");
     await router.push({ name: "draft", params: { name: made.name } });
@@ -60,7 +67,7 @@ async function create(): Promise<void> {
 </script>
 
 <template>
-  <SheetDialog :open="open" :title="from ? `A copy of ${from}` : 'New prompt'" :width="from ? '480px' : '820px'" @close="emit('close')">
+  <SheetDialog :open="open" :title="from ? `A copy of ${from}` : kind === 'chain' ? 'New chain' : 'New prompt'" :width="from ? '480px' : '820px'" @close="emit('close')">
     <form class="flex flex-col gap-3" @submit.prevent="create">
       <label class="flex flex-col gap-1">
         <span>Name</span>
@@ -79,7 +86,29 @@ async function create(): Promise<void> {
         <span>What it does <span class="caption">(shown on the desk)</span></span>
         <input v-model="about" class="field" maxlength="200" placeholder="e.g. sorts complaints by department" />
       </label>
-      <fieldset v-if="!from" class="min-h-0">
+      <p v-if="!from" class="flex items-baseline gap-4" role="group" aria-label="Kind">
+        <label class="flex items-center gap-1.5"><input v-model="kind" type="radio" value="prompt" class="accent-kelp" data-test="kind-prompt" /> a prompt <span class="caption">one request, one answer</span></label>
+        <label class="flex items-center gap-1.5"><input v-model="kind" type="radio" value="chain" class="accent-kelp" data-test="kind-chain" /> a chain <span class="caption">work in steps that can be seen and tested</span></label>
+      </p>
+      <fieldset v-if="!from && kind === 'chain'" class="min-h-0">
+        <legend class="mb-1">Begin with</legend>
+        <div class="grid grid-cols-[230px_1fr] gap-4">
+          <ul>
+            <li v-for="each in [{ key: null, title: 'One step that asks' }, ...(patterns.data.value?.patterns ?? [])]" :key="each.key ?? ''">
+              <button type="button" class="w-full border-b border-rule-soft px-2 py-1.25 text-left" :class="pattern === each.key ? 'bg-kelp-wash font-semibold' : 'hover:bg-paper'" :aria-pressed="pattern === each.key" :data-test="`pattern-${each.key ?? 'blank'}`" @click="pattern = each.key">{{ each.title }}</button>
+            </li>
+          </ul>
+          <div class="max-h-70 min-w-0 overflow-auto border-l border-rule-soft pl-4">
+            <p v-if="!chosenPattern" class="text-ink-2">A message, and a model that answers it. Add steps as you go.</p>
+            <template v-else>
+              <p class="mb-2 font-medium">{{ chosenPattern.when }}</p>
+              <p v-for="step in chosenPattern.steps" :key="step.at" class="flex items-baseline gap-2 border-b border-rule-soft py-0.75" :style="{ paddingLeft: `${step.deep * 16}px` }"><span class="font-mono text-xs text-ink-3">{{ numberOf(step.at) }}</span><span class="min-w-0 flex-1 truncate">{{ step.name }}</span><span class="font-mono text-xs text-slate">{{ step.kind.replace("_", " ") }}</span></p>
+              <p class="caption mt-2">It brings {{ chosenPattern.cases }} cases to walk it on.</p>
+            </template>
+          </div>
+        </div>
+      </fieldset>
+      <fieldset v-else-if="!from" class="min-h-0">
         <legend class="mb-1">Begin with</legend>
         <div class="grid grid-cols-[190px_1fr] gap-4">
           <ul>

@@ -7,7 +7,8 @@ import { useSubject } from "@/api/subjects";
 
 const DraftScreen = defineAsyncComponent(() => import("./DraftScreen.vue"));
 const ChainScreen = defineAsyncComponent(() => import("@/chain/ChainScreen.vue"));
-const subject = useSubject(computed(() => String(useRoute().params.name)));
+const name = String(useRoute().params.name);
+const subject = useSubject(() => name);
 const kind = computed(() => subject.data.value?.kind);
 </script>
 

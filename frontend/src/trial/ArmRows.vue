@@ -15,7 +15,7 @@ const LOW = { temperature: 0, frequency_penalty: -2, presence_penalty: -2 };
 function add(): void {
   const last = arms.value.at(-1);
   const [version, model] = [props.versions[0], cheapestAndDearest(props.models)[0]];
-  const next = last ? armOf(last.version, last.model, last.settings, last.lookUp) : version && model && armOf(version.number, model.name);
+  const next = last ? armOf(last.version, last.model, last.settings, last.lookUp, last) : version && model && armOf(version.number, model.name);
   if (next) arms.value = [...arms.value, next];
 }
 const told = ({ version, model, settings, lookUp }: PlannedArm) => JSON.stringify([version, model, ARM_SETTINGS.map((name) => settings[name] ?? null), changeIn(lookUp)]);

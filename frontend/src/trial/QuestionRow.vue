@@ -20,7 +20,7 @@ function nameOf(arm: PlannedArm): string {
   const set = Object.entries(arm.settings).map(([name, value]) => `${name.replace("_", " ")} ${String(value)}`);
   const { version, most, method } = arm.lookUp;
   const looks = [version && `collection v${version}`, most && `passages ${most}`, method && `look-up by ${method}`].filter(Boolean);
-  return [`v${arm.version}`, arm.model, ...set, ...looks].join(" ");
+  return [arm.subject, `v${arm.version}`, arm.step && `“${arm.step}”`, arm.model, ...set, ...looks].filter(Boolean).join(" ");
 }
 function chooseArm(text: string): void {
   question.value = text === "" ? "none" : { arm: Number(text), measure: named.value?.measure ?? measures.value[0]?.key ?? "" };

@@ -13,6 +13,7 @@ import { useTrial, useTrialChanges } from "@/api/trials";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
+import ChainArmRows from "./ChainArmRows.vue";
 import CheckRows from "@/checks/CheckRows.vue";
 import { VARIATIONS, VARIED, type Variation } from "./variations";
 import QuestionRow from "./QuestionRow.vue";
@@ -141,7 +142,9 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <template v-else>
         <section>
           <h2 class="caption mb-1 font-medium">Arms</h2>
+          <ChainArmRows v-if="subject.data.value?.kind === 'chain'" v-model="plan.arms" :name="name" :versions="versions.data.value ?? []" :models="models.data.value?.models ?? []" :wrong="problem?.field ?? null" />
           <ArmRows
+            v-else
             v-model="plan.arms"
             :versions="versions.data.value ?? []"
             :models="models.data.value?.models ?? []"

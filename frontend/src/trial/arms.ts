@@ -10,13 +10,20 @@ export interface PlannedArm {
   settings: Settings;
   /** What it looks up otherwise than its version says. */
   lookUp: LookUpChange;
+  /** Whose version it is, where it is another subject's. */
+  subject: string;
+  /** Of a chain: the step that is varied, and the version of a prompt that it has instead. */
+  step: string;
+  prompt: string;
 }
 
 let lastKey = 0;
 
-export function armOf(version: number, model: string, settings: Settings = {}, lookUp: LookUpChange | null = null): PlannedArm {
+type Of = Partial<Pick<PlannedArm, "subject" | "step" | "prompt">>;
+
+export function armOf(version: number, model: string, settings: Settings = {}, lookUp: LookUpChange | null = null, { subject = "", step = "", prompt = "" }: Of = {}): PlannedArm {
   lastKey += 1;
-  return { key: lastKey, version, model, settings: { ...settings }, lookUp: { ...lookUp } };
+  return { key: lastKey, version, model, settings: { ...settings }, lookUp: { ...lookUp }, subject, step, prompt };
 }
 
 /** As it is sent: nothing where nothing is changed. */

@@ -13,7 +13,7 @@ function likeliestMeasure(checks: CheckUse[]): string | null {
 function likeliestArm(arms: PlannedArm[]): number | null {
   const [base, ...others] = arms;
   if (!base || others.length === 0) return null;
-  const rivals = others.filter((arm) => arm.model === base.model && arm.version !== base.version);
+  const rivals = others.filter((arm) => arm.model === base.model && arm.version !== base.version && arm.subject === base.subject);
   const newest = rivals.sort((a, b) => b.version - a.version)[0] ?? others[0]!;
   return arms.indexOf(newest);
 }

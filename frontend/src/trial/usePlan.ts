@@ -25,14 +25,16 @@ export interface PlanState {
 /** The two newest versions on the first two models: what one most often wants to know. */
 export function usualPlan(versions: VersionLine[], models: ModelLine[], subject: SubjectPage): PlanState {
   const numbers = versions.slice(0, 2).map((version) => version.number).reverse();
-  const arms = cheapestAndDearest(models).flatMap((model) => numbers.map((version) => armOf(version, model.name)));
+  // A chain asks the models of its steps.
+  const asked = subject.kind === "chain" ? [""] : cheapestAndDearest(models).map(({ name }) => name);
+  const arms = asked.flatMap((model) => numbers.map((version) => armOf(version, model)));
   return { arms, tags: [], sets: [], like: null, repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
 export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
   const ownOf = (version: number) => versions.find((each) => each.number === version)?.settings ?? {};
-  const arms = trial.arms.map((arm) => armOf(arm.version, arm.model, beyond(arm.settings, ownOf(arm.version)), arm.look_up));
+  const arms = trial.arms.map((arm) => armOf(arm.version, arm.is_chain && !arm.step ? "" : arm.model, arm.subject || arm.is_chain ? arm.settings : beyond(arm.settings, ownOf(arm.version)), arm.look_up, arm));
   const question = trial.question;
   return {
     arms,
@@ -60,7 +62,7 @@ export function usePlan(name: string) {
   function body(): TrialPlan {
     const state = plan.value as PlanState;
     return {
-      arms: state.arms.map(({ version, model, settings, lookUp }) => ({ version, model, settings: without(settings), look_up: changeIn(lookUp) })),
+      arms: state.arms.map(({ version, model, settings, lookUp, subject, step, prompt }) => ({ version, model, settings: without(settings), look_up: changeIn(lookUp), subject, step, prompt })),
       cases: null,
       tags: state.tags,
       sets: state.sets,
@@ -76,7 +78,7 @@ export function usePlan(name: string) {
   function remembered(): PlanState | null {
     const kept = recall<PlanState>(memory);
     if (!kept?.arms) return null;
-    const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings, arm.lookUp));
+    const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings, arm.lookUp, arm));
     const plan = { ...kept, arms, like: kept.like ?? null, sets: kept.sets ?? [], steadiness: kept.steadiness ?? [] };
     const asked = kept.question ?? "likeliest";
     if (typeof asked === "string") return { ...plan, question: asked };

@@ -28,7 +28,7 @@ watch(
   () => props.reading?.id,
   () => (cited.value = null),
 );
-defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine] }>();
+defineEmits<{ exact: [reading: ReadingLine]; example: [reading: ReadingLine]; walk: [reading: ReadingLine] }>();
 
 const passing = computed(() => {
   const answered = props.readings.filter((each) => each.error === null || each.error === undefined);
@@ -55,7 +55,8 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
         <p class="text-straw"><span class="font-semibold">No answer:</span> {{ reading.error }}</p>
         <p class="caption mt-1">
           {{ count(reading.attempts, "attempt") }} ·
-          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button>
+          <button v-if="arm.is_chain" type="button" class="link" data-test="reading-walk" @click="$emit('walk', reading)">its walk</button>
+          <button v-else type="button" class="link" @click="$emit('exact', reading)">exact request</button>
         </p>
       </template>
       <template v-else>
@@ -83,7 +84,8 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
           >
           · {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
           <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
-          <button type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
+          <button v-if="arm.is_chain" type="button" class="link" title="Step by step" data-test="reading-walk" @click="$emit('walk', reading)">its walk</button>
+          <button v-else type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>
         <FoundPassages v-if="reading.found.length" v-model:open="found" class="mt-2" :found="reading.found" :answer="reading.answer ?? ''" :turns="reading.talk.length > 0" :cited="cited" />
         <div class="mt-2 border-t border-rule-soft pt-2 text-sm"><FindingList :findings="reading.findings" /></div>

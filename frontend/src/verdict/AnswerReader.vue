@@ -11,6 +11,8 @@ import type { ReadingLine, TrialPage } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
 import { readText } from "@/parts/values";
 import { differing } from "@/marks/differing";
+import { passes } from "@/marks/passing";
+import ReadingWalk from "@/chain/walk/ReadingWalk.vue";
 import AnswerPane from "./AnswerPane.vue";
 import CallsDialog from "./CallsDialog.vue";
 import { useLook } from "./look";
@@ -32,6 +34,8 @@ const right = useReadings(trial, computed(() => props.arm ?? props.baseline), ca
 const ofCase = useTrialCase(trial, caseAt);
 const shown = computed(() => (ofCase.data.value?.position === props.caseAt ? ofCase.data.value : undefined));
 const exact = ref<ReadingLine | null>(null);
+const walk = ref<ReadingLine | null>(null);
+const walkPasses = computed(() => !!walk.value && (walk.value.error ?? null) === null && passes(walk.value.findings));
 
 const of = (list: ReadingLine[] | undefined) => list?.find((each) => each.repeat_no === repeat.value);
 const answers = computed(() => {
@@ -121,10 +125,12 @@ async function asExample(reading: ReadingLine): Promise<void> {
         :is-baseline="side.isBaseline"
         v-model:found="found"
         @exact="exact = $event"
+        @walk="walk = $event"
         @example="asExample"
       />
       <p v-if="arm === null" class="flex-1 p-4 text-ink-3">There is one arm, so nothing stands beside it.</p>
     </div>
   </section>
   <CallsDialog :reading="exact" @close="exact = null" />
+  <ReadingWalk v-if="walk" :reading="walk" :failing="!walkPasses" @close="walk = null" />
 </template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 /** What two arms asked with: their versions' texts, with what differs marked, and their settings. */
-import { computed, toRef } from "vue";
+import { computed } from "vue";
 
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { useVersion } from "@/api/subjects";
+import { useContentOf } from "@/api/subjects";
 import type { ArmShape } from "@/api/schema";
 import CompareRows from "@/draft/versions/CompareRows.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
@@ -12,14 +12,13 @@ import { settingsInShort } from "@/trial/matrix";
 
 const props = defineProps<{ open: boolean; name: string; arm: ArmShape; baseline: ArmShape }>();
 defineEmits<{ close: [] }>();
-const name = toRef(props, "name");
-const wanted = (arm: () => ArmShape) => computed(() => (props.open ? arm().version : null));
-const older = useVersion(name, wanted(() => props.baseline));
-const newer = useVersion(name, wanted(() => props.arm));
+const of = (arm: () => ArmShape) => useContentOf(() => (props.open ? { name: arm().subject || props.name, number: arm().version, chain: arm().is_chain } : null));
+const older = of(() => props.baseline);
+const newer = of(() => props.arm);
 const wrong = computed(() => faultOf(older) ?? faultOf(newer));
 const sides = computed(() => {
-  const [before, after] = [older.data.value?.content, newer.data.value?.content];
-  return before && after ? { before, after } : null;
+  const [before, after] = [older.data.value, newer.data.value];
+  return before && after && before.kind === after.kind ? { before, after } : null;
 });
 const told = (arm: ArmShape) => [arm.model, settingsInShort(arm.settings)].filter(Boolean).join(", ");
 </script>
@@ -31,7 +30,8 @@ const told = (arm: ArmShape) => [arm.model, settingsInShort(arm.settings)].filte
       <p v-if="told(arm) !== told(baseline)" class="mb-2 text-ink-2">
         <span class="text-kelp">{{ told(arm) }}</span> against <span class="text-slate">{{ told(baseline) }}</span>
       </p>
-      <p v-if="arm.version === baseline.version" data-test="same-text">Both ask with v{{ arm.version }}, so their texts are the same.</p>
+      <p v-if="!!arm.is_chain !== !!baseline.is_chain" class="text-ink-2">One is a chain and the other a prompt, so their texts can’t stand beside each other.</p>
+      <p v-else-if="arm.version === baseline.version && arm.subject === baseline.subject" data-test="same-text">Both ask with v{{ arm.version }}, so their texts are the same.</p>
       <div v-else class="max-h-[66vh] overflow-auto" data-test="texts"><CompareRows v-if="sides" v-bind="sides" /></div>
     </template>
   </SheetDialog>

@@ -23,6 +23,7 @@ import ScoreRows from "./ScoreRows.vue";
 import { doubtsOfJudges, untoldInWords } from "./scores";
 import TagDialog from "./TagDialog.vue";
 import TextsDialog from "./TextsDialog.vue";
+import WalksOfTrial from "./WalksOfTrial.vue";
 import VerdictSentence from "./VerdictSentence.vue";
 
 const props = defineProps<{ name: string; page: TrialPage; verdict: VerdictPage; ticks: Ticks[]; over: boolean }>();
@@ -275,6 +276,7 @@ useKeys([
             </tr>
           </tbody>
         </table>
+        <WalksOfTrial v-if="page.arms.some((each) => each.is_chain)" :trial="page.id" :names="verdict.names" />
       </div>
       <p class="caption border-t border-rule-soft px-gut py-line">
         {{ verdict.early && arm !== null ? "99.9" : "95" }}% intervals, paired by case: {{ count(inSight, "case") }} ×
