@@ -11,6 +11,8 @@ from typing import Any, Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
 from epistem.core.engine.needs import (
+    LATE,
+    LATE_DIGEST,
     AskModel,
     AskPerson,
     Found,
@@ -23,7 +25,7 @@ from epistem.core.engine.needs import (
     Together,
     UseTool,
 )
-from epistem.core.engine.run import Run
+from epistem.core.engine.run import Noted, Run
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.tools import ToolResult, ToReach, answer_call, faulty
 from epistem.core.tools.rows import Rows
@@ -172,7 +174,7 @@ async def carry_out(
                     reach=reach, noted=noted, person=person, heard=heard, beside_others=True,
                 )  # fmt: skip
 
-            run.give(await _side_by_side(need, beside))
+            run.give(await _side_by_side(need, run, beside, noted))
             continue
         if isinstance(need, AskPerson):
             assert person is not None, "nobody is there to be asked"
@@ -268,19 +270,31 @@ async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None
 
 
 async def _side_by_side(
-    need: Together, beside: Callable[[Program[Any]], Awaitable[Any]]
+    need: Together,
+    run: Run[Any],
+    beside: Callable[[Program[Any]], Awaitable[Any]],
+    noted: Callable[[Note], Awaitable[None]] | None,
 ) -> list[Any]:
     places = asyncio.Semaphore(need.at_once)
 
-    async def one(program: Program[Any]) -> Any:
+    async def one(at: int, program: Program[Any]) -> Any:
+        late = need.late_path(at)
+        if late in run.record:
+            return LATE
         async with places:
             try:
-                return await beside(program)
+                async with asyncio.timeout(need.seconds):
+                    return await beside(program)
             except Parked as parked:
                 return parked  # the others are paid for, or will be: they go on as far as they come
+            except TimeoutError:
+                run.record[late] = Noted(LATE_DIGEST, True)
+        if noted is not None:
+            await noted(Note(late, LATE))
+        return LATE
 
     async with asyncio.TaskGroup() as group:
-        tasks = [group.create_task(one(each)) for each in need.programs]
+        tasks = [group.create_task(one(at, each)) for at, each in enumerate(need.programs)]
     came = [task.result() for task in tasks]
     for each in came:
         if isinstance(each, Parked):

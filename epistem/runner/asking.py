@@ -81,7 +81,7 @@ class Asking:
             there = {each.path for each in self.paid}
             asked = [each for each in self.judging.made if each.need.path not in there]
             new += [judging_call(each, self.judges) for each in asked]
-        if not new and error is not None:
+        if not new and error is not None and not (self.kept or self.paid):
             new = [_not_sent(error)]
         before = self._before() if self.kept or self.paid else PaidBefore()
         place = (cell.id, cell.arm, cell.case_at, cell.repeat_no)

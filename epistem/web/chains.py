@@ -145,8 +145,15 @@ def save_chain(path: SubjectPath, header: IfMatch, body: NewVersion) -> Response
         work.can_be_saved(tx, subject)
         version, new = drafts_work.save_version(tx, subject, revision, body.note.strip())
         page = _page(tx, subject, drafts.get(tx, subject))
-    told = {**vars(version), "settings": version.content.settings}
-    saved = SavedChain(version=VersionLine.model_validate(told), new=new, draft=page)
+    line = VersionLine(
+        number=version.number,
+        content_hash=version.content_hash,
+        note=version.note,
+        saved_by=version.saved_by,
+        created_at=version.created_at,
+        settings=version.content.settings,
+    )
+    saved = SavedChain(version=line, new=new, draft=page)
     return reply(saved, 201 if new else 200, headers={"ETag": etag(page.revision)})
 
 

@@ -10,6 +10,7 @@ from flask import Flask, Response, make_response, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
+from epistem.core.chains.content import Chain
 from epistem.core.errors import (
     Conflict,
     EpistemError,
@@ -42,8 +43,8 @@ class Problem(BaseModel):
     field: str | None = None
     part: str | None = Field(None, description="The prompt's part that the problem lies in.")
     line: int | None = Field(None, description="The line in that part or file, from 1.")
-    theirs: Prompt | None = Field(None, description="With 412: the draft as it is now.")
-    yours: Prompt | None = Field(None, description="With 412: the draft as you sent it.")
+    theirs: Prompt | Chain | None = Field(None, description="With 412: the draft as it is now.")
+    yours: Prompt | Chain | None = Field(None, description="With 412: the draft as you sent it.")
     revision: int | None = Field(None, description="With 412: the revision of `theirs`.")
 
 

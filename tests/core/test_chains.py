@@ -10,11 +10,23 @@ from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import ledger, names_in
 from epistem.core.chains.faults import faults_of
 from epistem.core.chains.walked import Speaker
-from epistem.core.chains.walking import Walk
-from epistem.core.engine.needs import AskModel, Found, FoundPassage, LookUp, UseTool
-from epistem.core.engine.run import NotInRecord, Run, given_by, replayed, settled
+from epistem.core.chains.walking import Changes, Walk, answer_text
+from epistem.core.engine.needs import (
+    LATE,
+    LATE_DIGEST,
+    AskModel,
+    AskPerson,
+    Found,
+    FoundPassage,
+    LookUp,
+    Note,
+    PersonSaid,
+    Together,
+    UseTool,
+)
+from epistem.core.engine.run import Noted, NotInRecord, Run, given_by, replayed, settled
 from epistem.core.errors import WireError
-from epistem.core.prompts.tools import answer_call
+from epistem.core.prompts.tools import ToolResult, answer_call
 from epistem.core.wire.formats import FORMATS
 from epistem.core.wire.reply import Reply, Usage
 
@@ -49,11 +61,22 @@ def chain(*steps, state=("said",), outputs=None, **more):
     return Chain.from_json({**told, "outputs": outputs or {"said": "said"}, **more})
 
 
+INNER = {
+    "kind": "chain",
+    "inputs": [{"name": "word"}],
+    "state": [{"name": "loud"}],
+    "steps": [ask("shout", "{{ word }}!", "loud")],
+    "outputs": {"out": "loud"},
+}
+PAUSE = {"kind": "pause", "name": "p", "shows": {"q": "question"}, "edits": "all"}
+
+
 class World:
     """Models that echo what they are asked, unless the test says otherwise; counts what is needed."""
 
-    def __init__(self, say=None):
+    def __init__(self, say=None, person=None):
         self.asked, self.say = [], say or (lambda text, need: text.upper())
+        self.person = person or (lambda need: PersonSaid("approved", by="ada"))
 
     def __call__(self, need):
         self.asked.append(need.path)
@@ -63,15 +86,17 @@ class World:
             if isinstance(said, Exception):
                 raise said
             return Reply(said, "stop", Usage(10, 5), "small")
+        if isinstance(need, AskPerson):
+            return self.person(need)
         if isinstance(need, UseTool):
             return answer_call(need.at_hand, need.name, need.arguments)
         assert isinstance(need, LookUp)
         return Found(1, (FoundPassage("rules#1", "", f"about {need.question}", 1.0),))
 
 
-def walked(told, question="when?", say=None):
-    world = World(say)
-    return given_by(Walk(told, SPEAKERS).program({"question": question}), world), world
+def walked(told, question="when?", say=None, person=None, **how):
+    world = World(say, person)
+    return given_by(Walk(told, SPEAKERS, **how).program({"question": question}), world), world
 
 
 class TestSteps:
@@ -214,6 +239,160 @@ class TestSteps:
         assert (found.outputs, world.asked) == ({"said": "fine"}, ["1.1", "1~1.1"])
 
 
+class TestPeople:
+    told = chain(
+        put("draft", said="'hi ' + question"),
+        {"kind": "pause", "name": "may it", "shows": {"text": "said"}, "edits": "said", "writes": "word"},
+        state=("said", "word"),
+        outputs={"said": "said", "word": "word.word"},
+    )  # fmt: skip
+
+    def test_what_is_approved_goes_on_and_what_is_edited_goes_on_so(self):
+        seen = []
+        found, _ = walked(
+            self.told, person=lambda need: seen.append(need) or PersonSaid("approved")
+        )
+        assert found.outputs == {"said": "hi when?", "word": "approved"}
+        assert (seen[0].shows, seen[0].value, seen[0].then) == (
+            {"text": "hi when?"},
+            "hi when?",
+            "refuse",
+        )
+        found, _ = walked(self.told, person=lambda need: PersonSaid("edited", "mine", "ada"))
+        assert found.outputs == {"said": "mine", "word": "edited"}
+
+    def test_what_is_refused_ends_it_unless_it_goes_on(self):
+        refuse = lambda need: PersonSaid("refused", note="wrong pier")  # noqa: E731
+        found, _ = walked(self.told, person=refuse)
+        assert (found.ended, "wrong pier" in found.why) == ("refused", True)
+        self.told.steps[1].on_refusal = "go_on"
+        assert walked(self.told, person=refuse)[0].outputs["word"] == "refused"
+
+    @pytest.mark.parametrize(("in_trials", "ended"), [("approve", "done"), ("refuse", "refused")])
+    def test_in_a_trial_nobody_is_asked(self, in_trials, ended):
+        told = self.told.model_copy(deep=True)
+        told.steps[1].in_trials, told.steps[1].on_refusal = in_trials, "halt"
+        found, world = walked(told, where="trial")
+        assert (found.ended, world.asked) == (ended, [])
+
+
+class TestCalls:
+    def test_another_chain_is_walked_from_inputs_of_its_own(self):
+        call = {"kind": "call", "name": "louder", "chain": INNER, "given": {"word": "question + '?'"},
+                "writes": {"said": "out"}}  # fmt: skip
+        found, world = walked(chain(call))
+        assert (found.outputs, world.asked) == ({"said": "WHEN??!"}, ["1.in.1.1"])
+        assert [(each.at, each.name) for each in found.steps] == [
+            ("1", "louder"),
+            ("1.in.1", "shout"),
+        ]
+
+    def test_its_caps_are_those_of_both(self):
+        inner = {
+            **INNER,
+            "caps": {"calls": 0 + 1},
+            "steps": [ask("a", "x", "loud"), ask("b", "y", "loud")],
+        }
+        told = chain(
+            {
+                "kind": "call",
+                "name": "c",
+                "chain": inner,
+                "given": {"word": "question"},
+                "writes": "said",
+            }
+        )
+        assert "another" in walked(told)[0].why
+        outer = chain(
+            {"kind": "call", "name": "c", "chain": INNER, "given": {"word": "question"}, "writes": "said"},
+            ask("more"), caps={"calls": 1},
+        )  # fmt: skip
+        assert walked(outer)[0].ended == "cap"
+
+
+class TestLimits:
+    def test_a_tool_that_fails_is_called_again_and_written_once(self):
+        answers = iter(['{"error": "busy"}', '{"high": 6}'])
+        tool = {"name": "tide"}
+        step = {
+            "kind": "tool",
+            "name": "tide",
+            "tool": tool,
+            "arguments": {},
+            "writes": "all",
+            "retries": 1,
+        }
+        told = chain(step, state=({"name": "all", "how": "append"},), outputs={"all": "all"})
+
+        class Busy(World):
+            def __call__(self, need):
+                self.asked.append(need.path)
+                answer = next(answers)
+                return ToolResult(answer, "busy" if "error" in answer else None)
+
+        world = Busy()
+        found = given_by(Walk(told, SPEAKERS).program({"question": "x"}), world)
+        assert (found.outputs, world.asked) == ({"all": [{"high": 6}]}, ["1", "1~1"])
+
+    def test_a_step_may_not_cost_more_than_it_may(self):
+        dear = {**ask("dear"), "cents": 0.01}
+        found, _ = walked(chain(dear))
+        assert (found.ended, "0.01 cents" in found.why) == ("cap", True)
+        assert walked(chain({**ask("fine"), "cents": 1.0}, ask("more", "x")))[0].ended == "done"
+
+    def test_a_step_that_takes_too_long_has_failed_and_a_replay_says_the_same(self):
+        slow = {**put("slow", said="'x'"), "seconds": 2}
+        run = Run(Walk(chain(slow), SPEAKERS).program({"question": "x"}))
+        while run.need is not None:
+            if isinstance(run.need, Together):
+                assert run.need.seconds == 2
+                run.record[run.need.late_path(0)] = Noted(LATE_DIGEST, True)
+                run.give([LATE])
+            else:
+                assert isinstance(run.need, Note)
+                run.give(None)
+        assert (run.result.ended, "longer than 2 s" in run.result.why) == ("failed", True)
+        again = replayed(Walk(chain(slow), SPEAKERS).program({"question": "x"}), run.record)
+        assert again[:5] == run.result[:5]
+        assert walked(chain(slow))[0].outputs == {"said": "x"}
+
+    def test_a_judge_is_asked_in_a_step(self):
+        use = {"check": "judge.yes_no", "options": {"question": "Is it kind?", "model": "large"}}
+        check = {
+            "kind": "check",
+            "name": "kind",
+            "of": "question",
+            "writes": "wrong",
+            "checks": [use],
+        }
+        told = chain(check, state=("wrong",), outputs={"n": "size(wrong)"})
+        found, world = walked(told, say=lambda text, need: '{"answer": "no", "reason": "curt"}')
+        assert found.outputs == {"n": 1}
+        assert world.asked
+        assert all(path.startswith("1.judge.") for path in world.asked)
+
+
+class TestChanges:
+    def test_a_value_is_edited_before_a_step_and_a_step_writes_what_it_should_have(self):
+        told = chain(ask("a"), ask("b", "{{ said }}!", "said"))
+        edited, world = walked(told, changes=Changes(before={"2": {"said": "mine"}}))
+        assert (edited.outputs, len(world.asked)) == ({"said": "MINE!"}, 2)
+        right, world = walked(told, changes=Changes(instead={"1": {"said": "right"}}))
+        assert (right.outputs, world.asked) == ({"said": "RIGHT!"}, ["2.1"])
+
+    @pytest.mark.parametrize(
+        ("outputs", "text"),
+        [
+            ({"a": "x"}, "x"),
+            ({"a": {"b": 1}}, '{"b": 1}'),
+            ({"a": 1, "b": "y"}, '{"a": 1, "b": "y"}'),
+            ({}, "{}"),
+        ],
+    )
+    def test_the_answer_of_a_chain_is_its_one_output_or_all_of_them(self, outputs, text):
+        assert answer_text(outputs) == text
+
+
 class TestEnds:
     @pytest.mark.parametrize(
         ("told", "ended", "why"),
@@ -274,13 +453,18 @@ class TestFaults:
             (chain({"kind": "route", "name": "r", "ways": [{"name": "w", "when": "question == 'x'",
                     "steps": [put("a", said="1")]}]}, put("b", said="said")), "2", "nothing may have"),
             (chain({"kind": "check", "name": "c", "of": "question", "checks": [{"check": "nope"}]}), "1", "no check"),
-            (chain({"kind": "check", "name": "c", "of": "question", "checks": [{"check": "judge.rubric",
-                    "options": {"model": "x"}}]}), "1", "can't be asked in a step"),
+            (chain({**put("a", said="1"), "retries": 2}), "1", "is tried again"),
+            (chain(put("a", said="1"), personal=["nobody"]), "", "no input and no value"),
+            (chain(PAUSE, state=("said", {"name": "all", "how": "append"})), "1", "can't edit it"),
+            (chain({"kind": "call", "name": "c", "chain": INNER, "given": {"nope": "1"}, "writes": "said"}), "1",
+             "no input nope"),
+            (chain({"kind": "call", "name": "c", "chain": {**INNER, "outputs": {"out": "lost"}}, "writes": "said"}),
+             "1", "In the chain that it calls"),
             (chain({"kind": "ask", "name": "a", "model": "small", "writes": {"said": "json.kind"},
                     "prompt": prompt(reply={"kind": "json", "json_schema": {"type": "object",
                     "properties": {"label": {}}}})}), "1", "has no field “kind”"),
         ],
-        ids=range(16),
+        ids=range(20),
     )  # fmt: skip
     def test_what_stops_a_chain_is_said_at_its_place(self, told, at, says):
         found = [fault for fault in faults_of(told) if fault.stops]
@@ -340,6 +524,17 @@ LEAVES = st.one_of(
             "writes": "said",
         }
     ),
+    st.just({**put("limited", n="n + 1"), "seconds": 60}),
+    st.just({"kind": "pause", "name": "p", "shows": {"n": "n"}, "edits": "n", "writes": "said"}),
+    st.just(
+        {
+            "kind": "call",
+            "name": "c",
+            "chain": INNER,
+            "given": {"word": "string(n)"},
+            "writes": "said",
+        }
+    ),
 )
 
 
@@ -370,7 +565,7 @@ def named(steps, count=None):
     told = []
     for step in steps:
         count[0] += 1
-        step = {"name": f"s{count[0]}", **step}
+        step = {**step, "name": f"s{count[0]}"}
         for key in ("steps", "otherwise"):
             if key in step:
                 step[key] = named(step[key], count)

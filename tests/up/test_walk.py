@@ -92,7 +92,7 @@ def test_its_ladder_is_shown_and_nothing_is_asked(run, model_server):
         ("{name: said}", "{name: other}", "step 1, writes: It writes “said”"),
         ('over: "[1, 2, 3]"', 'over: "[1, 2"', "step 2, over: The expression can't be read"),
         ("    prompt:\n      messages:\n        - role: user\n          parts:\n"
-         '            - {name: Word, text: "{{ word }} {{ times }}"}\n', "    prompt: nobody@3\n", "Line 12"),
+         '            - {name: Word, text: "{{ word }} {{ times }}"}\n', "    prompt: nobody@3\n", "There is no nobody@3 here"),
         ("steps:\n  - kind: ask", "steps: &all\n  - *all\n  - kind: ask", "Line"),
     ],
     ids=range(7),
@@ -157,7 +157,7 @@ def test_a_question_becomes_a_query_that_is_mended_and_answered(run, database, m
         )
 
     model_server.answer = answer
-    code, told = run(TIMETABLE.replace("gannet-l", "own"), "--input", "question=When?", "--json")
+    code, told = run(TIMETABLE.replace("tern-s", "own"), "--input", "question=When?", "--json")
     lines = [json.loads(line) for line in told.splitlines()]
     assert code == 0, told
     assert lines[-1]["outputs"]["answer"] == "At 17:40."
@@ -181,4 +181,4 @@ def test_a_tool_is_named_by_its_version(run, database):
     code, told = run(
         f"{head}{step}outputs: {{high: said}}\n".replace("tide@1", "tide@2"), "--input", "word=x"
     )
-    assert (code, "no version 2 of a tool" in told) == (2, True)
+    assert (code, "There is no tide@2 here" in told) == (2, True)

@@ -10,11 +10,12 @@ from typing import Any
 from epistem.core.chains.content import Ask, Caps, Vote
 from epistem.core.chains.depends import asked_of
 from epistem.core.chains.going import End, Going, Left, cents_of, json_in, wrote
+from epistem.core.chains.limits import place_of
 from epistem.core.chains.state import State
 from epistem.core.chains.walked import Speaker, Stepped, UsedTool
 from epistem.core.engine.answers import Answered, Asking, answer
 from epistem.core.engine.looking import filled
-from epistem.core.engine.needs import AskModel, Program, SharedBody, Together
+from epistem.core.engine.needs import AskModel, Program, Result, SharedBody, Together
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.inputs import inputs_of
@@ -37,18 +38,11 @@ class Asker:
         """`told` is what tools answer before all else."""
         self._caps, self._speakers, self._seed, self._told = caps, speakers, seed, told
 
-    def ask(self, step: Ask, at: str, going: Going) -> Program[Stepped]:
+    def ask(self, step: Ask, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
-        for attempt in range(step.retries + 1):
-            try:
-                place = f"{at}~{attempt}" if attempt else at
-                answered = yield from self._answer(step, told, place, self._seed + attempt, going)
-                break
-            except End:
-                raise
-            except EpistemError:
-                if attempt == step.retries:
-                    raise
+        answered = yield from self._answer(
+            step, told, place_of(at, attempt), self._seed + attempt, going
+        )
         reply = answered.reply
         value = _read_as(step.prompt, reply.text)
         of_reply = {"text": reply.text, "json": json_in(reply.text), "reasoning": reply.reasoning}
@@ -61,7 +55,7 @@ class Asker:
         done = wrote(going, step, at, told, written, reply.text)
         return self._with_costs(done, step.model, [answered])._replace(reasoning=reply.reasoning)
 
-    def vote(self, step: Vote, at: str, going: Going) -> Program[Stepped]:
+    def vote(self, step: Vote, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
         going.left.calls -= step.times
         if going.left.calls < 0:
@@ -72,13 +66,15 @@ class Asker:
             try:
                 return (
                     yield from self._answer(
-                        step, told, f"{at}.v{number}", self._seed + number, mine
+                        step, told, f"{place_of(at, attempt)}.v{number}", self._seed + number, mine
                     )
                 )
             except (End, EpistemError):
                 return None
 
-        came: list[Answered | None] = yield Together(at, [one(n) for n in range(step.times)])
+        came: list[Answered | None] = yield Together(
+            place_of(at, attempt), [one(n) for n in range(step.times)]
+        )
         answers = [each for each in came if each is not None]
         if not answers:
             raise InvalidInput(f"None of {step.times} answers came.")
@@ -125,11 +121,9 @@ class Asker:
         at_hand = ToolsAtHand(tools, self._told, step.prompt.tool_choice or AS_USUAL)
         asking = Asking(SharedBody(encode(request)), found)
         program = answer(speaker.wire, asking, seed, at_hand, at, step.model)
-        return (yield from self._counting(program, speaker, going))
+        return (yield from self.counted(program, going))
 
-    def _counting(
-        self, program: Program[Answered], speaker: Speaker, going: Going
-    ) -> Program[Answered]:
+    def counted(self, program: Program[Result], going: Going) -> Program[Result]:
         """The same, each call within the caps."""
         told: Any = None
         send = program.send
@@ -149,18 +143,15 @@ class Asker:
             except EpistemError as error:
                 told, send = error, program.throw
                 continue
-            if isinstance(need, AskModel):
-                self._pay(
-                    going, cents_of(speaker, told.usage.input_tokens, told.usage.output_tokens)
-                )
+            if isinstance(need, AskModel) and (speaker := self._speakers.get(need.model)):
+                usage = told.usage
+                self._pay(going, cents_of(speaker, usage.input_tokens, usage.output_tokens))
 
     def _pay(self, going: Going, cents: float) -> None:
         going.left.cents -= cents
         if going.left.cents < 0:
-            raise End(
-                "cap",
-                f"It has cost more than the {self._caps.cents:g} cents that are allowed.",
-            )
+            most = going.left.most_cents
+            raise End("cap", f"It has cost more than the {most:g} cents that are allowed.")
 
     def _too_many_calls(self) -> End:
         return End("cap", f"{self._caps.calls} calls are allowed, and it would take another.")

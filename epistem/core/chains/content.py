@@ -55,6 +55,13 @@ class Step(Document):
     name: Name
     only_if: Expression = said("", description="It is passed over unless this is true.")
     note: str = said("", max_length=2_000)
+    retries: int = said(
+        0, ge=0, le=5, description="Tried again so often where it fails, or its tool does."
+    )
+    seconds: float | None = said(
+        None, gt=0, le=86_400, description="After which it has failed; what it wrote is let go."
+    )
+    cents: float | None = said(None, gt=0, le=1e6, description="What it may cost, retries too.")
 
     @model_validator(mode="before")
     @classmethod
@@ -80,7 +87,6 @@ class Ask(Step):
     settings: Settings = _left_out(Settings)
     given: dict[str, Expression] = said(of=dict)
     writes: Name | dict[str, Expression] = ""
-    retries: int = said(0, ge=0, le=5, description="Asked again so often where no answer came.")
 
 
 class LookUpStep(Step):
@@ -239,12 +245,14 @@ class Caps(Document):
 
 
 class Chain(Document):
-    """The content of a chain. `outputs` are expressions, worked out at its end. Its answer is the value of its one
-    output, or a record of them all, in the shape that `reply` tells."""
+    """The content of a chain. `personal` names inputs and values that hold what is said of people. `outputs` are
+    expressions, worked out at its end. Its answer is the value of its one output, or a record of them all, in the
+    shape that `reply` tells."""
 
     kind: Literal["chain"] = "chain"
     inputs: list[Input] = said(max_length=100)
     state: list[StateValue] = said(max_length=200)
+    personal: list[Name] = said(max_length=300)
     steps: list[AnyStep] = Field(min_length=1, max_length=200)
     outputs: dict[str, Expression] = Field(default_factory=dict)
     reply: ReplyShape = _left_out(ReplyShape)

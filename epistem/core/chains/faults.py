@@ -15,6 +15,7 @@ from epistem.core.chains.content import (
     Chain,
     CheckStep,
     Each,
+    LookUpStep,
     Pause,
     Repeat,
     Route,
@@ -31,7 +32,7 @@ from epistem.core.chains.depends import (
     reads_of,
     writes_of,
 )
-from epistem.core.checks.registry import build, check_class
+from epistem.core.checks.registry import build
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.expressions import compiled_expression
 from epistem.core.prompts.content import ReplyShape
@@ -62,6 +63,7 @@ class Fault(NamedTuple):
 def faults_of(chain: Chain) -> list[Fault]:
     """Those that stop it first, then doubts; each in the order of the steps."""
     found = [*_of_names(chain), *_of_steps(chain), *_of_flow(chain), *_of_outputs(chain)]
+    found += _of_personal(chain)
     found += _never_read(chain)
     return sorted(dict.fromkeys(found), key=lambda fault: not fault.stops)
 
@@ -100,6 +102,9 @@ def _of_steps(chain: Chain) -> Iterator[Fault]:
                 yield Fault(
                     at, "item", f"“{step.item}” is another thing already. Call the item otherwise."
                 )
+        if step.retries and not isinstance(step, Ask | Vote | UseToolStep | LookUpStep):
+            message = "Only a step that asks, looks up or calls a tool is tried again."
+            yield Fault(at, "retries", message)
         if each.deep > DEEPEST:
             yield Fault(at, "steps", f"Steps stand in each other more than {DEEPEST} deep.")
         for field, told, own in expressions_of(step):
@@ -165,9 +170,6 @@ def _of_checks(at: str, step: CheckStep) -> Iterator[Fault]:
     for number, use in enumerate(step.checks):
         try:
             build(use, ReplyShape(), at=f"checks.{number}")
-            if check_class(use.check).asks:
-                message = "A judge can't be asked in a step yet: ask it by a step of its own."
-                yield Fault(at, f"checks.{number}", message)
         except EpistemError as error:
             yield Fault(at, f"checks.{number}", error.message)
 
@@ -279,6 +281,12 @@ def _missing(at: str, reads: Iterable[str], written: set[str], found: list[Fault
                 names=tuple(lost),
             )
         )
+
+
+def _of_personal(chain: Chain) -> Iterator[Fault]:
+    for name in chain.personal:
+        if name not in _known(chain):
+            yield Fault("", "personal", f"“{name}” is no input and no value of the state.")
 
 
 def _of_outputs(chain: Chain) -> Iterator[Fault]:

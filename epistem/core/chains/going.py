@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 from epistem.core.chains.content import AnyStep, Caps
@@ -29,19 +29,26 @@ class Left:
     steps: int
     calls: int
     cents: float
+    most_cents: float = float("inf")
+    """That are allowed, of which `cents` are left."""
 
     @classmethod
     def of(cls, caps: Caps) -> Left:
-        return cls(caps.steps, caps.calls, caps.cents if caps.cents is not None else float("inf"))
+        cents = caps.cents if caps.cents is not None else float("inf")
+        return cls(caps.steps, caps.calls, cents, cents)
 
     def copied(self) -> Left:
-        return Left(self.steps, self.calls, self.cents)
+        return replace(self)
 
     def within(self, caps: Caps) -> Left:
         """The same, and no more than those."""
         own = Left.of(caps)
+        least = own if own.cents < self.cents else self
         return Left(
-            min(self.steps, own.steps), min(self.calls, own.calls), min(self.cents, own.cents)
+            min(self.steps, own.steps),
+            min(self.calls, own.calls),
+            least.cents,
+            least.most_cents,
         )
 
     def take(self, before: Left, after: Left) -> None:

@@ -39,10 +39,12 @@ from epistem.core.chains.going import (
     told_as_json,
     wrote,
 )
+from epistem.core.chains.limits import Doing, place_of, under, within_limits
 from epistem.core.chains.state import State
 from epistem.core.chains.walked import Begun, Ended, Speaker, Stepped, UsedTool, Walked
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.bench import Bench
+from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.engine.looking import FoundIn, as_input
 from epistem.core.engine.needs import (
     AskPerson,
@@ -144,7 +146,7 @@ class Walk:
             if (right := self._changes.instead.get(at)) is not None:
                 done = wrote(going, step, at, given, list(right.items()), "as it should have")
             else:
-                done = yield from self._do(step, at, given, going)
+                done = yield from within_limits(step, at, going, self._doing(step, at, given))
         except End:
             ended = Stepped(at, step.name, step.kind, given, {}, "the walk ended in it")
             yield from self._note(going, ended)
@@ -159,31 +161,28 @@ class Walk:
 
     def _note(self, going: Going, stepped: Stepped) -> Program[None]:
         going.steps.append(stepped)
-        yield Note(f"{stepped.at}~{len(going.steps)}", stepped)
+        yield Note(f"{stepped.at}~over", stepped)
 
-    def _do(self, step: AnyStep, at: str, given: dict[str, Any], going: Going) -> Program[Stepped]:
+    def _doing(self, step: AnyStep, at: str, given: dict[str, Any]) -> Doing:
+        return lambda going, attempt: self._do(step, at, given, going, attempt)
+
+    def _do(
+        self, step: AnyStep, at: str, given: dict[str, Any], going: Going, attempt: int
+    ) -> Program[Stepped]:
         """Raises EpistemError for what goes wrong in the step."""
         if isinstance(step, Ask):
-            return (yield from self._asker.ask(step, at, going))
+            return (yield from self._asker.ask(step, at, going, attempt))
         if isinstance(step, Vote):
-            return (yield from self._asker.vote(step, at, going))
+            return (yield from self._asker.vote(step, at, going, attempt))
         if isinstance(step, LookUpStep):
-            question = str(going.state.value_of(step.question) or "")
-            found = Found(0, ())
-            if question.strip():
-                found = yield LookUp(at, step.looking, question)
-            passages = as_input(found.passages)
-            done = wrote(going, step, at, given, [(step.writes, passages)], question)
-            looking = step.looking.model_copy(update={"version": found.version or None})
-            looked = FoundIn(step.writes, looking, question, found.passages)
-            return done._replace(found=(looked,))
+            return (yield from self._look_up(step, at, given, going, attempt))
         if isinstance(step, UseToolStep):
-            return (yield from self._tool(step, at, given, going))
+            return (yield from self._tool(step, at, given, going, attempt))
         if isinstance(step, SetStep):
             told = [(name, going.state.value_of(each)) for name, each in step.writes.items()]
             return wrote(going, step, at, given, told)
         if isinstance(step, CheckStep):
-            return self._check(step, at, given, going)
+            return (yield from self._check(step, at, given, going))
         if isinstance(step, Route):
             return (yield from self._route(step, at, given, going))
         if isinstance(step, Repeat):
@@ -196,23 +195,51 @@ class Walk:
             return (yield from self._call(step, at, given, going))
         return (yield from self._both(step, at, given, going))
 
+    def _look_up(
+        self, step: LookUpStep, at: str, given: dict[str, Any], going: Going, attempt: int
+    ) -> Program[Stepped]:
+        question = str(going.state.value_of(step.question) or "")
+        found = Found(0, ())
+        if question.strip():
+            found = yield LookUp(place_of(at, attempt), step.looking, question)
+        passages = as_input(found.passages)
+        done = wrote(going, step, at, given, [(step.writes, passages)], question)
+        looking = step.looking.model_copy(update={"version": found.version or None})
+        looked = FoundIn(step.writes, looking, question, found.passages)
+        return done._replace(found=(looked,))
+
     def _tool(
-        self, step: UseToolStep, at: str, given: dict[str, Any], going: Going
+        self, step: UseToolStep, at: str, given: dict[str, Any], going: Going, attempt: int
     ) -> Program[Stepped]:
         arguments = {name: going.state.value_of(each) for name, each in step.arguments.items()}
         text = told_as_json(arguments)
         result: ToolResult = yield UseTool(
-            at, ToolsAtHand([step.tool], self._tools_told), step.tool.name, text
+            place_of(at, attempt),
+            ToolsAtHand([step.tool], self._tools_told),
+            step.tool.name,
+            text,
         )
+        if result.fault and attempt < step.retries:
+            raise InvalidInput(result.fault)
         done = wrote(going, step, at, given, [(step.writes, json_or_text(result.answer))], text)
         used = UsedTool(step.tool.name, text, result.answer, result.fault)
         return done._replace(tools=(used,), fault=result.fault or "")
 
-    def _check(self, step: CheckStep, at: str, given: dict[str, Any], going: Going) -> Stepped:
+    def _check(
+        self, step: CheckStep, at: str, given: dict[str, Any], going: Going
+    ) -> Program[Stepped]:
         value = going.state.value_of(step.of)
         text = value if isinstance(value, str) else told_as_json(value)
         ground = Ground(ReplyShape(), inputs=going.state.inputs)
-        found = Bench(step.checks, ReplyShape()).judge(Answer(text), ground)
+        bench = Bench(step.checks, ReplyShape())
+        found = bench.judge(Answer(text), ground)
+        if bench.deliberates:
+            judges = {
+                name: JudgeModel(name, each.asked_as, each.wire, each.abilities)
+                for name, each in self._speakers.items()
+            }
+            asking = under(at, bench.deliberate(Answer(text), ground, judges))
+            found += yield from self._asker.counted(asking, going)
         failed = [judged.finding.message for judged in found if judged.finding.failed]
         written = [(step.writes, failed)] if step.writes else []
         told = "; ".join(failed) or "passed"

@@ -154,12 +154,28 @@ class Note:
 class Together:
     """Programs that may be carried out side by side, so many at once; their results are given, in their order.
 
-    Each handles what goes wrong in it; what it raises all the same ends all.
+    Each handles what goes wrong in it; what it raises all the same ends all. One that takes longer than `seconds` is
+    given up, and LATE is its result.
     """
 
     path: str
     programs: Sequence[Program[Any]]
     at_once: int = 16
+    seconds: float | None = None
+
+    def late_path(self, number: int) -> str:
+        """Where the record says that the program of this number was given up."""
+        return f"{self.path}~late{number}"
+
+
+class _Late:
+    def __repr__(self) -> str:
+        return "LATE"
+
+
+LATE = _Late()
+"""The result of a program that took too long."""
+LATE_DIGEST = b"late"
 
 
 def digest_of(body_hash: bytes, seed: int | None) -> bytes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any, Generic, NamedTuple
 
-from epistem.core.engine.needs import Need, Note, Program, Result, Together
+from epistem.core.engine.needs import LATE, Need, Note, Program, Result, Together
 from epistem.core.errors import EpistemError
 
 
@@ -86,7 +86,12 @@ def replayed(program: Program[Result], record: Record) -> Result | None:
         if isinstance(run.need, Note):
             run.give(None)
         elif isinstance(run.need, Together):
-            run.give([replayed(each, record) for each in run.need.programs])
+            run.give(
+                [
+                    LATE if run.need.late_path(at) in record else replayed(each, record)
+                    for at, each in enumerate(run.need.programs)
+                ]
+            )
         else:
             run.program.close()
             raise NotInRecord(f"The record has nothing for {run.need.path}.", field=run.need.path)
@@ -106,7 +111,13 @@ def settled(run: Run[Result], give: Callable[[Need], Any]) -> Result:
             if isinstance(run.need, Note):
                 told = None
             elif isinstance(run.need, Together):
-                told = [settled(Run(each, run.record), give) for each in run.need.programs]
+                need = run.need
+                told = [
+                    LATE
+                    if need.late_path(at) in run.record
+                    else settled(Run(each, run.record), give)
+                    for at, each in enumerate(need.programs)
+                ]
             else:
                 told = give(run.need)
         except EpistemError as error:

@@ -16,7 +16,8 @@ from epistem.store.documents import packed
 
 
 class Given(NamedTuple):
-    """`kind` is reply, tool, found or person. `again`: it is from the walk that is replayed."""
+    """`kind` is reply, tool, found, person, or late where a step was given up. `again`: it is from the walk that is
+    replayed."""
 
     path: str
     kind: str
@@ -80,7 +81,7 @@ def _told(given: Any) -> Any:
         return told
     if isinstance(given, Found):
         return {"version": given.version, "passages": [list(each) for each in given.passages]}
-    return list(given)
+    return list(given) if isinstance(given, PersonSaid) else given
 
 
 def _reply(told: dict[str, Any]) -> Reply:
@@ -97,4 +98,5 @@ _READ: dict[str, Callable[[Any], Any]] = {
     "tool": lambda told: ToolResult(**told),
     "found": _found,
     "person": lambda told: PersonSaid(*told),
+    "late": lambda told: told,
 }

@@ -14,7 +14,16 @@ import structlog
 from epistem.core.chains.drawn import bars_of, own_ms, told_step
 from epistem.core.chains.walked import Begun, Stepped, Walked
 from epistem.core.chains.walking import Changes, Walk
-from epistem.core.engine.needs import AskModel, AskPerson, Found, LookUp, Note, PersonSaid
+from epistem.core.engine.needs import (
+    LATE,
+    LATE_DIGEST,
+    AskModel,
+    AskPerson,
+    Found,
+    LookUp,
+    Note,
+    PersonSaid,
+)
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.wire.stream import Piece
@@ -212,6 +221,10 @@ class WalkAtWork:
 
     async def _noted(self, note: Note) -> None:
         what = note.what
+        if what is LATE:
+            given = Given(note.path, "late", LATE_DIGEST, True, 0.0)
+            await self._in_database(lambda tx: record.keep(tx, self._id, given))
+            return
         if isinstance(what, Begun):
             if what.at not in self._told:
                 await self._tell([("begun", what._asdict())])

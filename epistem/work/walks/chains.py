@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
+import re
+from collections.abc import Awaitable, Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-from epistem.core.chains.content import Chain, prompts_in
+from epistem.core.chains.content import Ask, Chain, Vote, prompts_in
+from epistem.core.chains.depends import ledger
 from epistem.core.chains.faults import Fault, faults_of
 from epistem.core.chains.walked import Speaker, Stepped, Walked
-from epistem.core.chains.walking import Walk
-from epistem.core.engine.needs import AskModel, Note
+from epistem.core.chains.walking import PAST, Walk
+from epistem.core.engine.needs import AskModel, AskPerson, Note, PersonSaid
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
+from epistem.core.shapes import listed as listed_in_words
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint
@@ -25,6 +28,10 @@ from epistem.work.knowledge.looking_up import finder
 from epistem.work.limits import SharedLimits
 from epistem.work.tools.reaching import Reaching
 
+_KEEPS = re.compile(
+    r"\b(?:keeps?|kept|stor(?:es?|ed)|retain(?:s|ed)?|train(?:s|ed|ing)?|logs?|logged)\b", re.I
+)
+_KEEPS_NOT = re.compile(r"\b(?:not|never|nothing|no|none|without)\b|n’t|n't", re.I)
 AT_ONCE = 64
 """Calls in flight, of all walks together."""
 Told = Callable[[Stepped], Awaitable[None]]
@@ -52,12 +59,31 @@ def faults_here(tx: Transaction, chain: Chain) -> list[Fault]:
         Fault(at, "kept", f"There is no {name} here.") for at, name in pinned.missing(tx, chain)
     ]
     missing = {fault.at for fault in gone}
-    listed = {model.name for model in models.all_of(tx)}
+    listed = {model.name: model for model in models.all_of(tx)}
+    gone += _kept_elsewhere(chain, listed)
     for at, step in prompts_in(chain):
         if step.model not in listed:
             named = f"“{step.model}”" if step.model else "that is not chosen yet"
             gone.append(Fault(at, "model", f"There is no model {named} in the list."))
     return [*gone, *(fault for fault in faults_of(chain) if fault.at not in missing)]
+
+
+def _kept_elsewhere(chain: Chain, listed: Mapping[str, Model]) -> Iterator[Fault]:
+    """Where what is said of people goes to a model that keeps it, or of which nobody knows."""
+    for row in ledger(chain):
+        names = tuple(name for name in row.reads if name in chain.personal)
+        model = listed.get(row.step.model) if isinstance(row.step, Ask | Vote) else None
+        if not names or model is None:
+            continue
+        told = listed_in_words([f"“{name}”" for name in names], "and")
+        holds = f"{told} {'hold' if len(names) > 1 else 'holds'} what is said of people"
+        if not model.policy.strip():
+            message = f"{holds}, and nothing is known of what {model.name} keeps."
+        elif _KEEPS.search(model.policy) and not _KEEPS_NOT.search(model.policy):
+            message = f"{holds}, and {model.name} keeps it: {model.policy.strip()[:120]}"
+        else:
+            continue
+        yield Fault(row.at, "model", message, stops=False, names=names)
 
 
 async def walk(
@@ -99,6 +125,9 @@ async def walks(
         if told is not None and isinstance(note.what, Stepped):
             await told(note.what)
 
+    async def nobody(need: AskPerson) -> PersonSaid:
+        return PersonSaid(PAST[need.then], note="Nobody is there to be asked.")
+
     limits, reach = SharedLimits(database), Reaching(database, "try")
     try:
         async with ModelClient(in_flight=AT_ONCE, retry=QUICK, limits=limits) as client:
@@ -114,10 +143,11 @@ async def walks(
                         look_up=finder(database),
                         reach=reach,
                         noted=noted,
+                        person=nobody,
                     )
                     if took is not None:
-                        took |= {each.need.path: each.total_ms for each in driven.made}
-                        took |= {each.need.path: each.result.ms for each in driven.called}
+                        took.update((each.need.path, each.total_ms) for each in driven.made)
+                        took.update((each.need.path, each.result.ms) for each in driven.called)
                     return walked
 
             async with asyncio.TaskGroup() as group:

@@ -199,7 +199,15 @@ const asksParameters = computed(() => {
         @named="emit('named', $event)"
       />
     </div>
-    <div class="grid grid-cols-[92px_1fr] items-start gap-x-3 border-t border-rule-soft px-gut py-2">
+    <div class="grid grid-cols-[92px_1fr] items-center gap-x-3 border-t border-rule-soft px-gut pt-2">
+      <span>Limits</span>
+      <span class="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <label v-if="['ask', 'vote', 'tool', 'look_up'].includes(step.kind)" class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-12" inputmode="numeric" :model-value="step.retries ?? 0" aria-label="Tried again at most" data-test="retries" @update:model-value="set({ retries: Math.min(5, Math.max(0, Math.round(Number($event)) || 0)) })" /> more tries</label>
+        <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.seconds ?? ''" aria-label="Seconds at most" data-test="seconds" @update:model-value="set({ seconds: Number($event) > 0 ? Number($event) : null })" /> s</label>
+        <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.cents ?? ''" aria-label="Cents at most" data-test="cents" @update:model-value="set({ cents: Number($event) > 0 ? Number($event) : null })" /> ¢ at most</label>
+      </span>
+    </div>
+    <div class="grid grid-cols-[92px_1fr] items-start gap-x-3 px-gut py-2">
       <span class="pt-1.25">Note</span>
       <TypedField lines class="field field-sizing-content max-h-30 w-full resize-none font-serif" :model-value="step.note ?? ''" :placeholder="`why there is this ${titleOf(step.kind).toLowerCase()}`" aria-label="Note" @update:model-value="set({ note: $event })" />
     </div>

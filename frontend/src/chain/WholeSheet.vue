@@ -6,7 +6,7 @@ import type { Chain, ChainFault, Input, ReplyShape, StateValue, WalkTakes } from
 import ReplySection from "@/draft/reply/ReplySection.vue";
 import { cents } from "@/marks/format";
 import TypedField from "@/parts/TypedField.vue";
-import { asText, valueOf } from "@/parts/values";
+import { asText, listFrom, valueOf } from "@/parts/values";
 import ExprRows from "./ExprRows.vue";
 
 const chain = defineModel<Chain>({ required: true });
@@ -51,6 +51,7 @@ const range = (of: (takes: WalkTakes) => string) => (props.takes ? `${of(props.t
         <TypedField lazy class="field h-7.5 w-full font-mono text-sm" :model-value="value.start === undefined || value.start === null ? '' : typeof value.start === 'string' ? value.start || '&quot;&quot;' : asText(value.start)" placeholder="nothing, to begin with" :aria-label="`${value.name} begins as`" @update:model-value="putValue(at, { start: $event.trim() === '' ? null : $event.trim() === '&quot;&quot;' ? '' : valueOf($event) })" />
         <button type="button" class="link text-xs" :aria-label="`Remove ${value.name}`" @click="set({ state: state.filter((_, other) => other !== at) })">remove</button>
       </div>
+      <label class="mb-1 flex items-center gap-2"><span class="caption shrink-0">what is said of people stands in</span><TypedField lazy class="field h-7.5 min-w-0 flex-1 font-mono text-sm" :model-value="(chain.personal ?? []).join(', ')" placeholder="none of them" aria-label="Values with personal data" data-test="personal" @update:model-value="set({ personal: listFrom($event) })" /></label>
       <button type="button" class="link text-sm" data-test="add-state" @click="set({ state: [...state, { name: fresh('value') }] })">another value</button>
     </section>
     <ExprRows :model-value="chain.outputs ?? {}" label="Outputs" :faults="faults.filter(({ at }) => at === '')" field="outputs" :names="known" add="another output" hint="the answer that checks look at: one as it is, several as a record" @update:model-value="set({ outputs: $event })" />
