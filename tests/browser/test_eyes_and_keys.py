@@ -33,6 +33,9 @@ SCREENS = {
     "/tools?show=source&name=timetable": "tables",
     "/tools?show=addresses": "addresses",
     "/subjects/crossing-help/verdict?case=1": "tool-use",
+    "/subjects/timetable-answer/draft": "rung",
+    "/subjects/timetable-answer/verdict": "trial-walks",
+    "/subjects/timetable-answer/trial?plan=new": "arm-subject",
 }
 OPENED = [
     "open-inputs", "open-examples", "open-reply", "open-tools", "open-settings", "versions",

@@ -33,12 +33,19 @@ class TestDemo:
         named = {each["name"]: each for each in demo.get("/subjects")["subjects"]}
         assert sorted(named) == [
             "crossing-help",
+            "desk-lead",
             "desk-reply",
             "fare-record",
             "handbook-answer",
             "lost-item",
+            "notice-writer",
+            "timetable-answer",
+            "timetable-in-one",
             "triage-message",
         ]
+        chains = {name for name, each in named.items() if each["kind"] == "chain"}
+        assert chains == {"desk-lead", "notice-writer", "timetable-answer"}
+        assert all(named[name]["cases"] >= 24 for name in chains)
         line = named["triage-message"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",

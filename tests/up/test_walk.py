@@ -92,7 +92,7 @@ def test_its_ladder_is_shown_and_nothing_is_asked(run, model_server):
         ("{name: said}", "{name: other}", "step 1, writes: It writes “said”"),
         ('over: "[1, 2, 3]"', 'over: "[1, 2"', "step 2, over: The expression can't be read"),
         ("    prompt:\n      messages:\n        - role: user\n          parts:\n"
-         '            - {name: Word, text: "{{ word }} {{ times }}"}\n', "    prompt: nobody@3\n", "There is no nobody@3 here"),
+         '            - {name: Word, text: "{{ word }} {{ times }}"}\n', "    prompt: nobody@3\n", "no nobody@3 here"),
         ("steps:\n  - kind: ask", "steps: &all\n  - *all\n  - kind: ask", "Line"),
     ],
     ids=range(7),

@@ -291,6 +291,48 @@ class TestKills:
         ]
         assert len(drafts) == 1
 
+    def test_over_fifty_kills_nothing_that_was_answered_is_asked_again(
+        self, api, address, database, server, walk
+    ):
+        """Each runner is gone at another moment of the walk, with nothing said."""
+        steps = [ask(f"step {n}", f"Step {n} of {{{{ message }}}}", "draft") for n in range(17)]
+        begun = [
+            api.post(
+                "/subjects/notices/walks",
+                {"chain": chain(*steps, FINAL), "inputs": {"message": f"m{n}"}},
+            )
+            for n in range(3)
+        ]
+        numbers = [each.get_json()["id"] for each in begun]
+        server.delay_s = 0.12
+        over = lambda: all(api.get(f"/walks/{n}").get_json()["over"] for n in numbers)  # noqa: E731
+        killed = 0
+        for number in range(50):
+            runner = Walks(address, f"runner {number}", gone_s=0.0)
+            runner.start()
+            sooner = len(server.requests) + 1 + number % 3
+            wait_for(lambda most=sooner: len(server.requests) >= most or over(), what="a call")
+            runner.close()
+            killed += 1
+            if over():
+                break
+        last = Walks(address, "last", gone_s=0.0)
+        last.start()
+        wait_for(over, what="the walks to end")
+        last.close()
+        with database.transaction() as tx:
+            answered = tx.number("SELECT COUNT(*) FROM walk_record WHERE kind = 'reply'")
+            twice = tx.rows(
+                "SELECT walk_id, path FROM calls WHERE walk_id IS NOT NULL AND error IS NULL "
+                "GROUP BY walk_id, path HAVING COUNT(*) > 1"
+            )
+        assert (answered, twice) == (3 * 18, [])
+        # Of what was on its way at a kill the answer is lost: that is asked again, and nothing else.
+        assert killed >= 15
+        assert len(server.requests) <= 3 * 18 + 3 * killed
+        for number in numbers:
+            assert api.get(f"/walks/{number}").get_json()["status"] == "done"
+
     def test_the_runner_of_trials_walks_too(self, api, address, database, server, walk):
         runner = Runner(address, RunnerOptions(shards=1, poll_s=0.02), make_workers=threads)
         stop = Event()

@@ -11,7 +11,7 @@ import type { Chain } from "@/api/schema";
 import { CHANGE } from "@/draft/change";
 import { isTyping, useKeys } from "@/frame/keys";
 import { say } from "@/frame/notices";
-import { cents } from "@/marks/format";
+import { cents, count } from "@/marks/format";
 import LadderLedger from "./LadderLedger.vue";
 import StepSheet from "./StepSheet.vue";
 import * as ops from "./steps";
@@ -43,6 +43,8 @@ const naming = ref(false);
 const saving = ref(false);
 const comparing = ref(false);
 const listing = ref(false);
+/** A menu keeps what was typed in it once something is taken by Enter: each time another one. */
+const added = ref(0);
 const adding = useTemplateRef<{ $el: HTMLElement }>("adding");
 const pane = useTemplateRef<{ begin: () => Promise<void> }>("pane");
 const sheetHost = useTemplateRef<HTMLElement>("sheetHost");
@@ -123,6 +125,7 @@ function add(kind: Kind): void {
     return ops.addAfter(chain, rung.value?.path ?? null, blank, !!inside);
   });
   tab.value = "setup";
+  added.value += 1;
   void nextTick(() => sheetHost.value?.querySelector<HTMLInputElement>("input")?.focus());
 }
 function move(by: 1 | -1): void {
@@ -174,11 +177,15 @@ function onKey(event: KeyboardEvent): void {
 onMounted(() => window.addEventListener("keydown", onKey, true));
 onBeforeUnmount(() => window.removeEventListener("keydown", onKey, true));
 provide(CHANGE, draft.change);
-const openMenu = () => adding.value?.$el.click();
+async function openMenu(): Promise<void> {
+  added.value += 1;
+  await nextTick();
+  adding.value?.$el.click();
+}
 useKeys([
   { keys: { j: () => move(1), k: () => move(-1), arrowdown: () => move(1), arrowup: () => move(-1) }, shown: ["J", "K"], label: "step" },
   { keys: { enter: openSheet }, shown: ["Enter"], label: "edit it" },
-  { keys: { a: openMenu }, shown: ["A"], label: "add" },
+  { keys: { a: () => void openMenu() }, shown: ["A"], label: "add" },
   { keys: {}, shown: ["Alt ↑", "Alt ↓"], label: "move" },
   { keys: { l: act.loop, b: act.branch, d: act.double, x: act.remove }, shown: ["L", "B", "D", "X"], label: "loop, branch, double, remove" },
   { keys: { "ctrl+enter": () => void walkIt() }, shown: ["Ctrl ↵"], label: "walk" },
@@ -187,7 +194,7 @@ useKeys([
   { keys: { v: () => (listing.value = true) }, shown: ["V"], label: "versions" },
   { keys: { w: () => (chosen.value = "") }, shown: ["W"], label: "the whole" },
 ]);
-const likely = computed(() => (facts.takes ? `${Math.round(facts.takes.likely.calls)} calls, ${cents(facts.takes.likely.cents)} a walk` : ""));
+const likely = computed(() => (facts.takes ? `${count(Math.round(facts.takes.likely.calls), "call")}, ${cents(facts.takes.likely.cents)} a walk` : ""));
 const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step ${walkAt.value}, ${walkStep.value.name}` : step.value ? `Step ${chosen.value}, ${step.value.name}` : rung.value ? `The way “${rung.value.head}”` : "The whole chain"));
 </script>
 
@@ -199,10 +206,10 @@ const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step
           ><span class="block truncate font-semibold" data-test="draft-title">{{ title }}</span
           ><span class="caption block truncate" :class="{ 'text-straw': status === 'AWAY' || status === 'STALE' || facts.misread }" data-test="kept">{{ [keptAs, likely].filter(Boolean).join(" · ") || " " }}</span></span
         >
-        <Menu as="div" class="relative">
+        <Menu :key="added" as="div" class="relative">
           <MenuButton ref="adding" class="button" data-test="add-step">Add a step</MenuButton>
           <MenuItems class="absolute right-0 z-30 mt-1 max-h-100 w-80 overflow-auto border border-ink-3 bg-sheet py-1 outline-none">
-            <MenuItem v-for="kind in KINDS" :key="kind.kind" v-slot="{ active }"><button type="button" class="flex w-full items-baseline gap-3 px-3 py-1 text-left" :class="active ? 'bg-kelp-wash' : ''" :data-test="`add-${kind.kind}`" @click="add(kind.kind)"><span class="w-16 shrink-0 font-medium">{{ kind.title }}</span><span class="caption truncate">{{ kind.does }}</span></button></MenuItem>
+            <MenuItem v-for="kind in KINDS" :key="kind.kind" v-slot="{ active }"><button type="button" class="flex w-full items-baseline gap-3 px-3 py-1 text-left" :class="active ? 'bg-kelp-wash' : ''" :data-test="`new-${kind.kind}`" @click="add(kind.kind)"><span class="w-16 shrink-0 font-medium">{{ kind.title }}</span><span class="caption truncate">{{ kind.does }}</span></button></MenuItem>
           </MenuItems>
         </Menu>
         <button type="button" class="button" :aria-pressed="asYaml" data-test="yaml" @click="asYaml = !asYaml">{{ asYaml ? "Steps" : "YAML" }}</button>

@@ -70,10 +70,10 @@ watch(
   () => props.chosen,
   async () => {
     await nextTick();
-    host.value?.querySelector('[aria-selected="true"]')?.scrollIntoView({ block: "nearest" });
+    host.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
   },
 );
-defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-selected="true"]')?.focus() });
+defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-current="true"]')?.focus() });
 </script>
 
 <template>
@@ -100,7 +100,7 @@ defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-select
           </template>
         </svg>
         <template v-for="(rung, at) in rungs" :key="rung.at">
-          <button v-if="!rung.step" type="button" class="flex w-full items-center border-b border-rule-soft bg-sheet text-left" :class="rung.at === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" :style="{ height: `${heights[at]}px` }" :aria-selected="rung.at === chosen" :data-at="rung.at" data-test="way" @click="emit('choose', rung.at)">
+          <button v-if="!rung.step" type="button" class="flex w-full items-center border-b border-rule-soft bg-sheet text-left" :class="rung.at === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" :style="{ height: `${heights[at]}px` }" :aria-current="rung.at === chosen" :data-at="rung.at" data-test="way" @click="emit('choose', rung.at)">
             <span class="sticky left-0 flex items-baseline gap-2 truncate text-sm" :style="{ paddingLeft: `${xOf(rung) + 8}px` }"><b class="font-medium">{{ rung.head }}</b><span class="truncate font-mono text-xs text-ink-3">{{ rung.when ? `where ${rung.when}` : "" }}</span></span>
           </button>
           <button
@@ -109,7 +109,7 @@ defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-select
             class="flex w-full items-stretch border-b border-rule-soft text-left"
             :class="rung.at === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'"
             :style="{ height: `${ROW}px` }"
-            :aria-selected="rung.at === chosen"
+            :aria-current="rung.at === chosen"
             :data-at="rung.at"
             data-test="rung"
             @click="emit('choose', rung.at)"
