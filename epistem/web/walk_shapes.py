@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from epistem.core.chains.drawn import bars_of
+from pydantic import Field
+
+from epistem.core.chains.drawn import bars_of, cut, in_short
 from epistem.core.chains.walked import Stepped
 from epistem.store.walks.pauses import Pause
 from epistem.store.walks.rows import Walking, WalkLine
 from epistem.web.replies import Moment, Shape
+
+MOST_STEPS = 400
+MOST_SHOWN = 600
+"""Characters of a value in a page of a walk; a step asked for by itself has more."""
 
 
 class WalkLineShape(Shape):
@@ -109,7 +115,8 @@ class WalkPage(WalkLineShape):
     edits: dict[str, Any]
     outputs: dict[str, Any]
     state: dict[str, Any]
-    steps: list[StepShape]
+    steps: list[StepShape] = Field(description="The first of them, long values cut.")
+    more_steps: int
     pauses: list[WaitingPause]
     over: bool
 
@@ -129,9 +136,13 @@ def walk_page(walking: Walking, pauses: list[Pause]) -> WalkPage:
         inputs=walking.line.inputs,
         seed=walking.seed,
         edits=walking.edits,
-        outputs=outcome["outputs"],
-        state=outcome["state"],
-        steps=step_shapes(walking.steps),
+        outputs={name: cut(value) for name, value in outcome["outputs"].items()},
+        state={name: cut(value, MOST_SHOWN) for name, value in outcome["state"].items()},
+        steps=[
+            StepShape(**in_short(each.model_dump(), MOST_SHOWN))
+            for each in step_shapes(walking.steps)[:MOST_STEPS]
+        ],
+        more_steps=max(0, len(walking.steps) - MOST_STEPS),
         pauses=[pause_shape(each) for each in pauses],
         over=walking.over,
     )

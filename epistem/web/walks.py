@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from epistem import __version__
 from epistem.core.chains.otlp import spans_of
-from epistem.core.errors import Conflict, EpistemError
+from epistem.core.errors import Conflict, EpistemError, NotFound
 from epistem.core.shapes import Document
 from epistem.store import calls, subjects
 from epistem.store.database import Database
@@ -27,6 +27,7 @@ from epistem.web.readings import CallShape, call_shape
 from epistem.web.replies import EVENTS, Shape, SubjectPath, blueprint, database, reply, transaction
 from epistem.web.walk_shapes import (
     PauseList,
+    StepShape,
     WaitingPause,
     WalkList,
     WalkPage,
@@ -107,6 +108,19 @@ def get_walk(path: WalkPath) -> Response:
     with transaction() as tx:
         found = rows.get(tx, path.walk)
         return reply(walk_page(found, pauses.of_walk(tx, path.walk)))
+
+
+@bp.get(
+    "/walks/<int:walk>/step", responses={200: StepShape, 404: Problem}, operation_id="getWalkStep",
+    summary="One step of a walk, with more of what it was given and wrote",
+)  # fmt: skip
+def get_walk_step(path: WalkPath, query: OfStep) -> Response:
+    with transaction() as tx:
+        found = rows.get(tx, path.walk)
+    for each in step_shapes(found.steps):
+        if each.at == query.at:
+            return reply(each)
+    raise NotFound(f"Walk {path.walk} did not come to step {query.at[:80]}.", field="at")
 
 
 @bp.get(

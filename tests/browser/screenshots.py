@@ -97,12 +97,6 @@ def versions(page: Page) -> None:
     page.reads("version-2", "label is right")
 
 
-def reply(page: Page) -> None:
-    page.pick_case("try-case", 6)
-    page.click("open-reply")
-    page.find("shape-form")
-
-
 def tools(page: Page) -> None:
     page.fill("arg-number", "4821")
     page.click("call")
@@ -142,11 +136,23 @@ def scores(page: Page) -> None:
     page.scroll_to("scores")
 
 
+def chain(page: Page) -> None:
+    """A walk with a second round."""
+    page.pick_case("walk-case", 13)
+    for _ in range(6):
+        page.click("begin-walk")
+        page.reads("walk-status", "call")
+        if len(page.all("bar")) > 8:
+            break
+    page.all("bar")[2].click()
+    page.find("step-in-walk")
+
+
 SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
     ("desk", "/", lambda page: page.reads("desk-sentence", "desk-reply")),
     ("draft", f"{PROMPT}/draft", draft),
     ("request", f"{PROMPT}/draft", request),
-    ("reply", f"{PROMPT}/draft", reply),
+    ("chain", "/subjects/timetable-answer/draft", chain),
     ("tools", "/tools/booking", tools),
     ("versions", f"{PROMPT}/draft", versions),
     ("talk", "/", talk),

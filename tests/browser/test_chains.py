@@ -159,7 +159,7 @@ def test_a_pause_is_ended_on_the_desk(page, blank):
 def test_a_trial_of_a_chain_tells_where_walks_went_and_which_step_is_to_blame(page):
     page.go("/subjects/timetable-answer/verdict")
     page.reads("verdict-sentence", "better")
-    page.reads("trial-walks", "rounds of loops")
+    page.reads("trial-walks", "of loops")
     page.click("show-better") if page.all("show-better") else None
     page.choose("verdict-arm", "1")
     page.click("reading-walk")

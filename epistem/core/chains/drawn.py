@@ -87,17 +87,7 @@ def bars_of(steps: Sequence[Stepped], own: Mapping[str, float]) -> list[Bar]:
 def told_step(step: Stepped, ms: float = 0.0) -> dict[str, Any]:
     """As JSON, long values cut."""
     told = step._asdict()
-    told["given"] = {name: cut(value) for name, value in step.given.items()}
-    told["wrote"] = {name: cut(value) for name, value in step.wrote.items()}
-    told["told"], told["reasoning"] = step.told[:MOST_KEPT], step.reasoning[:MOST_KEPT]
-    told["tools"] = [
-        {
-            **tool._asdict(),
-            "arguments": tool.arguments[:MOST_KEPT],
-            "answer": tool.answer[:MOST_KEPT],
-        }
-        for tool in step.tools
-    ]
+    told["tools"] = [tool._asdict() for tool in step.tools]
     told["found"] = [
         {
             "input": each.input,
@@ -109,7 +99,22 @@ def told_step(step: Stepped, ms: float = 0.0) -> dict[str, Any]:
         for each in step.found
     ]
     told["ms"] = ms
-    return told
+    return in_short(told, MOST_KEPT)
+
+
+def in_short(told: Mapping[str, Any], most: int) -> dict[str, Any]:
+    """A step as JSON with no value longer than that."""
+    return {
+        **told,
+        "given": {name: cut(value, most) for name, value in told["given"].items()},
+        "wrote": {name: cut(value, most) for name, value in told["wrote"].items()},
+        "told": told["told"][:most],
+        "reasoning": told["reasoning"][:most],
+        "tools": [
+            {**tool, "arguments": tool["arguments"][:most], "answer": tool["answer"][:most]}
+            for tool in told["tools"]
+        ],
+    }
 
 
 def cut(value: Any, most: int = MOST_KEPT) -> Any:

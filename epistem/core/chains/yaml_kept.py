@@ -16,12 +16,16 @@ from epistem.core.chains.yaml_file import as_written, chain_from_yaml, chain_to_
 from epistem.core.errors import InvalidFile
 from epistem.core.prompts.yaml_file import LONG
 
+MOST_SOURCE = 200_000
+"""Characters: of a longer text keeping what is around the values would take seconds at each edit."""
 _INDENTED = re.compile(r"^(\w+):[ ]*\n( *)- ", re.M)
 
 
 def with_content(source: str, name: str, about: str, tags: list[str], content: Chain) -> str:
     """The text with this content. One that can't be kept so is written anew."""
     plain = chain_to_yaml(name, about, tags, content)
+    if len(source) > MOST_SOURCE:
+        return plain
     wanted = read_chain(plain).value
     try:
         if _says(source, name, content):

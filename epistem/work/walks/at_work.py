@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 import structlog
 
-from epistem.core.chains.drawn import bars_of, own_ms, told_step
+from epistem.core.chains.drawn import bars_of, in_short, own_ms, told_step
 from epistem.core.chains.walked import Begun, Stepped, Walked
 from epistem.core.chains.walking import Changes, Walk
 from epistem.core.engine.needs import (
@@ -45,6 +45,8 @@ PIECES_S = 0.12
 """So long the pieces of an answer are gathered before they are told."""
 LOOKS_S = 0.4
 """How often it is looked whether the walk was stopped."""
+MOST_TOLD = 4_000
+"""Characters of a value in what is told as it happens; the walk has more of it."""
 MOST_PIECES = 400_000
 """Characters of an answer that are told as they come; the whole of it comes with its step."""
 Kept = TypeVar("Kept")
@@ -232,7 +234,7 @@ class WalkAtWork:
             self._told.add(what.at)
             ms = own_ms([what], self._took)[what.at]
             self._forget_pieces(what.at)
-            await self._tell([("step", told_step(what, ms))])
+            await self._tell([("step", in_short(told_step(what, ms), MOST_TOLD))])
 
     async def _heard(self, need: AskModel, piece: Piece) -> None:
         writing = self._pieces.setdefault((need.path, piece.kind), _Writing())

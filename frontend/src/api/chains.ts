@@ -17,6 +17,16 @@ export function useWalks(name: Ref<string>) {
 
 export const fetchWalk = (walk: number) => got(api.GET("/api/v1/walks/{walk}", { params: { path: { walk } } }));
 
+/** One step of a walk that is over, with more of its values than the page has. */
+export function useWalkStep(walk: Ref<number | null>, at: Ref<string>, wanted: () => boolean) {
+  return useQuery({
+    queryKey: keys.walkStep(walk, at),
+    queryFn: () => got(api.GET("/api/v1/walks/{walk}/step", { params: { path: { walk: walk.value as number }, query: { at: at.value } } })),
+    enabled: computed(() => walk.value !== null && wanted()),
+    staleTime: Infinity,
+  });
+}
+
 export function useStepCalls(walk: Ref<number | null>, at: Ref<string>, wanted: () => boolean) {
   return useQuery({
     queryKey: keys.stepCalls(walk, at),

@@ -32,6 +32,7 @@ export const keys = {
   chainSteps: (name: Name) => ["chain steps", name],
   walks: (name: Name) => ["walks", name],
   stepCalls: (walk: Id, at: Name) => ["step calls", walk, at],
+  walkStep: (walk: Id, at: Name) => ["walk step", walk, at],
   pauses: () => ["pauses"],
   tries: (name: Name) => ["tries", name],
   try: (name: Name, id: Id) => ["try", name, id],

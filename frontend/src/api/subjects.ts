@@ -3,7 +3,7 @@ import { computed, type Ref, ref, toValue } from "vue";
 
 import { api, got, ifMatch } from "./client";
 import { keys } from "./keys";
-import type { About, Chain, CheckUse, Example, Prompt, FilesIn, NewSubject, SubjectLine, SubjectPage, VersionLine } from "./schema";
+import type { About, Chain, CheckUse, Example, Prompt, ReplyShape, FilesIn, NewSubject, SubjectLine, SubjectPage, VersionLine } from "./schema";
 import { staleIn } from "./stale";
 
 /** Subjects by name, or those with every word of `find`, a page at a time. */
@@ -153,4 +153,14 @@ export function useSubjectChanges() {
 }
 
 export const fetchDraft = (name: string) => got(api.GET("/api/v1/subjects/{name}/draft", { params: { path: { name } } }));
+/** The inputs that a draft of any kind asks for, and the shape of its answer. */
+export async function fetchAsked(name: string): Promise<{ inputs: string[]; reply: ReplyShape | undefined }> {
+  const { kind } = await fetchSubject(name);
+  if (kind === "prompt") {
+    const draft = await fetchDraft(name);
+    return { inputs: draft.inputs, reply: draft.content.reply };
+  }
+  const { content } = await got(api.GET("/api/v1/subjects/{name}/chain", { params: { path: { name } } }));
+  return { inputs: (content.inputs ?? []).map((each) => each.name), reply: content.reply };
+}
 export const fetchSubject = (name: string) => got(api.GET("/api/v1/subjects/{name}", { params: { path: { name } } }));

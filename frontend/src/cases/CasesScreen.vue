@@ -4,7 +4,7 @@ import { useRoute, useRouter } from "vue-router";
 
 import { useCase, useCaseChanges } from "@/api/cases";
 import { messageOf } from "@/api/client";
-import { fetchDraft } from "@/api/subjects";
+import { fetchAsked } from "@/api/subjects";
 import type { CasePage, ReplyShape } from "@/api/schema";
 import { labelsOf } from "@/draft/reply/labels";
 import { useKeys } from "@/frame/keys";
@@ -37,9 +37,9 @@ function show(which: number): void {
 const reply = ref<ReplyShape>();
 const labels = computed(() => (reply.value ? labelsOf(reply.value) : []));
 const inputNames = ref<string[]>(["message"]);
-void fetchDraft(name.value).then((draft) => {
-  reply.value = draft.content.reply;
-  if (draft.inputs.length) inputNames.value = draft.inputs;
+void fetchAsked(name.value).then((asked) => {
+  reply.value = asked.reply;
+  if (asked.inputs.length) inputNames.value = asked.inputs;
 }, () => undefined);
 const blank = computed(() => blankCase(inputNames.value));
 

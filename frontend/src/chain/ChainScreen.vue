@@ -7,11 +7,14 @@ import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/vue";
 import { useWalkChanges, useWalks } from "@/api/chains";
 import { useVersions } from "@/api/subjects";
 import { cheapestAndDearest, useModels } from "@/api/models";
+import { messageOf } from "@/api/client";
 import type { Chain } from "@/api/schema";
+import { useStale } from "@/api/stale";
 import { CHANGE } from "@/draft/change";
 import { isTyping, useKeys } from "@/frame/keys";
-import { say } from "@/frame/notices";
+import { complain, say } from "@/frame/notices";
 import { cents, count } from "@/marks/format";
+import { keptPiece, pieceOf } from "./cutting";
 import LadderLedger from "./LadderLedger.vue";
 import StepSheet from "./StepSheet.vue";
 import * as ops from "./steps";
@@ -35,6 +38,7 @@ const versions = useVersions(computed(() => name));
 const models = useModels();
 const walks = useWalks(computed(() => name));
 const walkChanges = useWalkChanges();
+const stale = useStale();
 
 const chosen = ref("1");
 const asYaml = ref(false);
@@ -142,6 +146,19 @@ const act = {
   remove: () => step.value && edit(`“${step.value.name}” is gone from the chain.`, (chain) => (ops.removeStep(chain, rung.value!.path), null)),
 };
 
+/** Into a chain of its own, kept as a subject, that this one calls. */
+async function cutOut(): Promise<void> {
+  if (!step.value || !(await draft.keep()) || !content.value) return;
+  const { path, at } = rung.value!;
+  try {
+    const call = await keptPiece(name, pieceOf(content.value, step.value, at, facts.rows));
+    edit(`“${call.name}” is ${(call as { kept?: string }).kept} now, which this chain calls.`, (chain) => (ops.replaceStep(chain, path, call), null));
+    await stale.desk();
+  } catch (wrong) {
+    complain(messageOf(wrong));
+  }
+}
+
 async function save(note: string): Promise<void> {
   saving.value = true;
   const saved = await draft.saveVersion(note);
@@ -228,7 +245,7 @@ const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step
           <button type="button" class="link" :class="chosen === '' ? 'font-semibold' : ''" data-test="whole" @click="choose('')">the whole: inputs, state, outputs</button>
           <span class="flex-1"></span>
           <template v-if="step"
-            ><button type="button" class="link" data-test="loop-step" @click="act.loop">put in a loop</button><button type="button" class="link" data-test="branch-step" @click="act.branch">branch</button><button type="button" class="link" @click="act.double">double</button><button type="button" class="link" aria-label="Move up" @click="act.up">up</button><button type="button" class="link" aria-label="Move down" @click="act.down">down</button><button type="button" class="link" data-test="remove-step" @click="act.remove">remove</button></template
+            ><button type="button" class="link" data-test="loop-step" @click="act.loop">put in a loop</button><button type="button" class="link" data-test="branch-step" @click="act.branch">branch</button><button type="button" class="link" title="Into a chain of its own, which this one calls" data-test="cut-step" @click="cutOut">cut out</button><button type="button" class="link" @click="act.double">double</button><button type="button" class="link" aria-label="Move up" @click="act.up">up</button><button type="button" class="link" aria-label="Move down" @click="act.down">down</button><button type="button" class="link" data-test="remove-step" @click="act.remove">remove</button></template
           >
         </footer>
       </template>

@@ -10,7 +10,7 @@ const writes = defineModel<string | Record<string, string>>({ required: true });
 const props = defineProps<{ names: string[]; faults: ChainFault[]; many: boolean; over: string; what: string }>();
 const emit = defineEmits<{ named: [name: string] }>();
 const one = computed(() => (typeof writes.value === "string" ? writes.value : null));
-const fault = computed(() => props.faults.find(({ field }) => field === "writes")?.message ?? "");
+const fault = computed(() => props.faults.find(({ field, stops }) => field === "writes" && stops)?.message ?? "");
 
 function set(name: string): void {
   writes.value = name.trim();

@@ -177,6 +177,11 @@ function pathOfHolder(path: Path): Path | null {
   return field === "ways" || field === "branches" ? path.slice(0, -4) : path.slice(0, -2);
 }
 
+export function replaceStep(chain: Chain, path: Path, step: Step): void {
+  const [list, at] = listOf(chain, path);
+  list[at] = step;
+}
+
 export function wrapInLoop(chain: Chain, path: Path): void {
   const [list, at] = listOf(chain, path);
   list[at] = { kind: "repeat", name: freshName(chain, `until ${list[at]!.name} is right`.slice(0, 80)), until: "true", most: 3, steps: [list[at]!] };

@@ -11,13 +11,16 @@ const arms = computed(() => walks.data.value?.arms ?? []);
 const failures = computed(() => walks.data.value?.failures ?? []);
 const steps = computed(() => [...new Map(failures.value.map(({ at, step }) => [`${at} ${step}`, { at, step }])).values()]);
 const at = (step: { at: string; step: string }, arm: number) => failures.value.filter((each) => each.at === step.at && each.step === step.step && each.arm === arm).reduce((sum, each) => sum + each.walks, 0);
-const mean = (value: number) => value.toFixed(1).replace(/\.0$/, "");
+function many(value: number, noun: string): string {
+  const told = value.toFixed(1).replace(/\.0$/, "");
+  return `${told} ${told === "1" ? noun : `${noun}s`}`;
+}
 </script>
 
 <template>
   <section v-if="arms.length" class="mt-2 border-t border-rule-soft px-gut pt-2" data-test="trial-walks">
     <p v-for="arm in arms" :key="arm.arm" class="text-sm">
-      <b class="font-medium">{{ names[arm.arm] }}</b> <span class="text-ink-2">walked {{ count(arm.walks, "time") }}, on average {{ mean(arm.steps) }} steps, {{ mean(arm.rounds) }} rounds of loops and {{ mean(arm.calls) }} calls<template v-if="arm.done < arm.walks">; <span class="text-straw">{{ count(arm.walks - arm.done, "walk") }} ended before {{ arm.walks - arm.done === 1 ? "it was" : "they were" }} done</span></template></span>
+      <b class="font-medium">{{ names[arm.arm] }}</b> <span class="text-ink-2">walked {{ count(arm.walks, "time") }}, on average {{ many(arm.steps, "step") }}, {{ many(arm.rounds, "round") }} of loops and {{ many(arm.calls, "call") }}<template v-if="arm.done < arm.walks">; <span class="text-straw">{{ count(arm.walks - arm.done, "walk") }} ended before {{ arm.walks - arm.done === 1 ? "it was" : "they were" }} done</span></template></span>
     </p>
     <table v-if="steps.length" class="mt-1 w-full text-sm">
       <thead><tr><th class="caption py-0.5 text-left font-normal">where walks end early</th><th v-for="arm in arms" :key="arm.arm" class="caption text-right font-normal">{{ names[arm.arm] }}</th></tr></thead>

@@ -2,7 +2,7 @@
 /** What one step of a walk was given and wrote, and what can be done from there. */
 import { computed, ref, watch } from "vue";
 
-import { useStepCalls, useWalkChanges } from "@/api/chains";
+import { useStepCalls, useWalkChanges, useWalkStep } from "@/api/chains";
 import { messageOf } from "@/api/client";
 import type { Chain, WalkPage } from "@/api/schema";
 import FindingText from "@/answer/ToolUses.vue";
@@ -14,6 +14,10 @@ import type { Shown } from "./useWalk";
 import ValueText from "./ValueText.vue";
 
 const props = defineProps<{ walk: WalkPage; step: Shown; chain: Chain; edited: boolean }>();
+/** The page has long values cut; of the step that is looked at there is more. */
+const whole = useWalkStep(computed(() => props.walk.id), computed(() => props.step.at), () => props.walk.over && !props.step.running);
+const given = computed(() => (whole.data.value?.at === props.step.at ? whole.data.value.given : props.step.given));
+const wrote = computed(() => (whole.data.value?.at === props.step.at ? whole.data.value.wrote : props.step.wrote));
 const emit = defineEmits<{ begun: [id: number] }>();
 const changes = useWalkChanges();
 const asking = ref(false);
@@ -23,7 +27,7 @@ watch(() => [props.walk.id, props.step.at].join(), () => ((editing.value = null)
 const calls = useStepCalls(computed(() => props.walk.id), computed(() => props.step.at), () => asking.value);
 const values = computed(() => new Set((props.chain.state ?? []).map(({ name }) => name)));
 /** What of the state could be otherwise before it. */
-const editable = computed(() => Object.entries(props.step.given).filter(([name]) => values.value.has(name)));
+const editable = computed(() => Object.entries(given.value).filter(([name]) => values.value.has(name)));
 const facts = computed(() => [props.step.model, props.step.calls ? count(props.step.calls, "call") : "", props.step.calls ? `${props.step.input_tokens} + ${props.step.output_tokens} tokens` : "", props.step.ms ? duration(props.step.ms) : "", props.step.cents ? cents(props.step.cents) : ""].filter(Boolean).join(" · "));
 
 async function replay(more: { chain?: Chain; edits?: Record<string, unknown>; changed?: string }): Promise<void> {
@@ -42,7 +46,7 @@ function edit(): void {
   editing.value = Object.fromEntries(editable.value.map(([name, value]) => [name, asText(value)]));
 }
 function replayEdited(): void {
-  const edits = Object.fromEntries(Object.entries(editing.value ?? {}).filter(([name, text]) => text !== asText(props.step.given[name])).map(([name, text]) => [name, valueOf(text)]));
+  const edits = Object.fromEntries(Object.entries(editing.value ?? {}).filter(([name, text]) => text !== asText(given.value[name])).map(([name, text]) => [name, valueOf(text)]));
   if (!Object.keys(edits).length) return say("Nothing is changed yet.");
   void replay({ edits, changed: `${Object.keys(edits).join(", ")} edited before ${props.step.name}` });
 }
@@ -56,8 +60,8 @@ function replayEdited(): void {
       <section aria-label="It was given">
         <p class="caption mb-0.5">it was given</p>
         <template v-if="!editing">
-          <div v-for="(value, name) in step.given" :key="name" class="mb-1.5"><span class="block font-mono text-xs text-slate">{{ name }}</span><ValueText :value="value" /></div>
-          <p v-if="!Object.keys(step.given).length" class="text-ink-3">nothing</p>
+          <div v-for="(value, name) in given" :key="name" class="mb-1.5"><span class="block font-mono text-xs text-slate">{{ name }}</span><ValueText :value="value" /></div>
+          <p v-if="!Object.keys(given).length" class="text-ink-3">nothing</p>
         </template>
         <template v-else>
           <label v-for="(_, name) in editing" :key="name" class="mb-1.5 block"><span class="block font-mono text-xs text-slate">{{ name }}</span><textarea v-model="editing[name]" class="field field-sizing-content max-h-50 w-full font-mono text-xs" :aria-label="`${name} as it should be`" :data-test="`edit-${name}`"></textarea></label>
@@ -67,8 +71,8 @@ function replayEdited(): void {
       <section aria-label="It wrote">
         <p class="caption mb-0.5">{{ step.running ? "it is writing" : "it wrote" }}</p>
         <p v-if="step.running && step.text" class="font-serif whitespace-pre-wrap">{{ step.text }}<span class="caret" aria-hidden="true"></span></p>
-        <div v-for="(value, name) in step.wrote" :key="name" class="mb-1.5" data-test="wrote"><span class="block font-mono text-xs text-kelp">{{ name }}</span><ValueText :value="value" /></div>
-        <p v-if="!step.running && !Object.keys(step.wrote).length" class="text-ink-3">nothing{{ step.told ? `: ${step.told}` : "" }}</p>
+        <div v-for="(value, name) in wrote" :key="name" class="mb-1.5" data-test="wrote"><span class="block font-mono text-xs text-kelp">{{ name }}</span><ValueText :value="value" /></div>
+        <p v-if="!step.running && !Object.keys(wrote).length" class="text-ink-3">nothing{{ step.told ? `: ${step.told}` : "" }}</p>
       </section>
     </div>
     <details v-if="step.reasoning" class="border-l-2 border-rule pl-2"><summary class="caption cursor-pointer">reasoning, kept apart from the answer</summary><p class="font-serif text-sm whitespace-pre-wrap text-ink-2">{{ step.reasoning }}</p></details>

@@ -117,11 +117,13 @@ defineExpose({ begin });
       </select>
       <button v-if="walks.hasNextPage.value" type="button" class="link shrink-0 text-sm" @click="walks.fetchNextPage()">older</button>
       <span v-if="walk" class="shrink-0 text-sm" :class="bad ? 'text-rust' : going ? 'text-straw' : 'text-ink-2'" data-test="walk-status">{{ statusOf(walk.status) }}<template v-if="walk.over"> · {{ count(walk.calls, "call") }} · {{ duration(walk.ms) }} · {{ cents(walk.cents) }}</template></span>
+      <a v-if="walk?.over" class="link shrink-0 text-sm" :href="`/api/v1/walks/${walk.id}/otlp`" download title="As OpenTelemetry spans" data-test="export-walk">export</a>
       <button v-if="walk?.over && lines.length > 1" type="button" class="link shrink-0 text-sm" data-test="compare-walks" @click="emit('compare')">compare</button>
     </div>
     <PauseCard v-for="pause in waiting" :key="pause.id" :pause="pause" class="shrink-0 overflow-auto border-b border-rule-soft" @said="emit('look')" />
     <p v-if="walk && bad" class="truncate px-gut py-1 text-sm text-rust" :title="walk.why" data-test="walk-why">{{ walk.why }}</p>
     <WalkBars v-if="steps.length" :steps="steps" :chosen="chosen" @choose="emit('choose', $event)" />
-    <p v-else-if="!walk" class="p-gut text-ink-2">No walk yet. Choose a case, or type what the chain is given, and press Walk: each step then shows what it was given, what it wrote, and what that took.</p>
+    <p v-if="walk?.more_steps" class="caption border-t border-rule-soft px-gut py-1">and {{ count(walk.more_steps, "step") }} more, which the export has</p>
+    <p v-if="!steps.length && !walk" class="p-gut text-ink-2">No walk yet. Choose a case, or type what the chain is given, and press Walk: each step then shows what it was given, what it wrote, and what that took.</p>
   </section>
 </template>
