@@ -58,7 +58,7 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
             where = f"Step {fault.at}: " if fault.at else ""
             raise InvalidInput(f"{where}{fault.message}", field=fault.field)
     given = asked.inputs if origin is None or asked.inputs else origin.line.inputs
-    inputs = filled(chain.inputs, dict(given))
+    filled(chain.inputs, dict(given))  # raises for a value that does not fit its kind
     _check_edits(chain, asked)
     walk_id = rows.insert(
         tx,
@@ -71,7 +71,6 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
     if origin is not None:
         changed = chain != origin.chain or bool(asked.edits) or given != origin.line.inputs
         record.copy(tx, origin.id, walk_id, _again(tx, origin, asked.from_step, changed=changed))
-    assert inputs is not None
     return rows.get(tx, walk_id)
 
 

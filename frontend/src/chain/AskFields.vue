@@ -8,8 +8,10 @@ import { useDesk } from "@/api/subjects";
 import type { ChainFault, DraftProblem, Prompt } from "@/api/schema";
 import PromptSheet from "@/draft/PromptSheet.vue";
 import SheetDrawers from "@/draft/SheetDrawers.vue";
-import { complain } from "@/frame/notices";
+import { complain, say } from "@/frame/notices";
 import { api, got } from "@/api/client";
+import { useStale } from "@/api/stale";
+import { keptPrompt } from "./cutting";
 import ExprRows from "./ExprRows.vue";
 import type { Step } from "./steps";
 import WritesField from "./WritesField.vue";
@@ -17,6 +19,7 @@ import WritesField from "./WritesField.vue";
 const step = defineModel<Extract<Step, { kind: "ask" | "vote" }>>({ required: true });
 const props = defineProps<{ name: string; faults: ChainFault[]; asks: string[]; names: string[]; known: string[] }>();
 const emit = defineEmits<{ named: [name: string] }>();
+const stale = useStale();
 const models = useModels();
 const list = computed(() => models.data.value?.models ?? []);
 const desk = useDesk();
@@ -45,6 +48,19 @@ async function take(reference: string): Promise<void> {
     busy.value = false;
   }
 }
+async function keepIt(): Promise<void> {
+  busy.value = true;
+  try {
+    const kept = await keptPrompt(props.name, step.value.name, step.value.prompt as Prompt);
+    set({ kept });
+    await stale.desk();
+    say(`It is ${kept} now: change it there, and take its newest version here.`);
+  } catch (wrong) {
+    complain(messageOf(wrong));
+  } finally {
+    busy.value = false;
+  }
+}
 const noRename = () => Promise.reject(new Error("Rename it in the text of the step: its cases are those of the chain."));
 </script>
 
@@ -63,6 +79,7 @@ const noRename = () => Promise.reject(new Error("Rename it in the text of the st
           <option v-if="step.kept && !prompts.some(({ name: each, versions }) => step.kept === `${each}@${versions}`)" :value="step.kept">{{ step.kept }}</option>
           <option v-for="each in prompts" :key="each.name" :value="`${each.name}@${each.versions}`">{{ each.name }}@{{ each.versions }}</option>
         </select>
+        <button v-if="!step.kept" type="button" class="link text-sm" :disabled="busy" title="As a subject with versions and cases of its own, which this step asks" data-test="keep-prompt" @click="keepIt">keep it as a prompt</button>
         <button v-if="step.kept" type="button" class="link text-sm" data-test="make-own" @click="set({ kept: '' })">make it this step’s own</button>
         <label v-if="step.kind === 'vote'" class="flex items-center gap-2"><input class="field w-14" type="number" min="2" max="25" :value="step.times ?? 3" aria-label="Times" @input="set({ times: Math.min(25, Math.max(2, Number(($event.target as HTMLInputElement).value) || 2)) })" /> times</label>
       </span>

@@ -1,6 +1,6 @@
 /** Cut a step, with all that it holds, into a chain of its own, which the chain then calls. */
 import { api, got, ifMatch } from "@/api/client";
-import type { Chain, LedgerRow } from "@/api/schema";
+import type { Chain, LedgerRow, Prompt } from "@/api/schema";
 import { copied } from "@/parts/values";
 import type { Step } from "./steps";
 
@@ -29,10 +29,25 @@ export function pieceOf(chain: Chain, step: Step, at: string, rows: LedgerRow[])
   return { chain: own, call };
 }
 
+/** Keep the prompt of a step as a subject with its first version; the reference of that. */
+export async function keptPrompt(of: string, step: string, prompt: Prompt): Promise<string> {
+  const name = nameFor(of, step);
+  await got(api.POST("/api/v1/subjects", { body: { name, about: `asked by ${of}` } }));
+  const path = { name };
+  const draft = await got(api.GET("/api/v1/subjects/{name}/draft", { params: { path } }));
+  const kept = await got(api.PUT("/api/v1/subjects/{name}/draft", { params: { path, header: ifMatch(draft.revision) }, body: prompt }));
+  const saved = await got(api.POST("/api/v1/subjects/{name}/versions", { params: { path, header: ifMatch(kept.revision) }, body: { note: `out of ${of}` } }));
+  return `${name}@${saved.version.number}`;
+}
+
+function nameFor(of: string, step: string): string {
+  const slug = step.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-").replaceAll(/^-+|-+$/g, "");
+  return `${of}-${slug}`.slice(0, 63);
+}
+
 /** Keep the piece as a subject with its first version; the call of it. */
 export async function keptPiece(of: string, { chain, call }: Piece): Promise<Step> {
-  const slug = call.name.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-").replaceAll(/^-+|-+$/g, "");
-  const name = `${of}-${slug}`.slice(0, 63);
+  const name = nameFor(of, call.name);
   await got(api.POST("/api/v1/subjects", { body: { name, about: `cut out of ${of}`, kind: "chain" } }));
   const path = { name };
   const draft = await got(api.GET("/api/v1/subjects/{name}/chain", { params: { path } }));

@@ -3,11 +3,13 @@
 import { computed, ref, watch } from "vue";
 
 import { useStepCalls, useWalkChanges, useWalkStep } from "@/api/chains";
-import { messageOf } from "@/api/client";
+import { api, got, messageOf } from "@/api/client";
+import { useStale } from "@/api/stale";
 import type { Chain, WalkPage } from "@/api/schema";
 import FindingText from "@/answer/ToolUses.vue";
 import { complain, say } from "@/frame/notices";
 import { cents, count, duration } from "@/marks/format";
+import { rungsOf, stepOfPlace } from "../steps";
 import { asText, valueOf } from "@/parts/values";
 import StepCalls from "./StepCalls.vue";
 import type { Shown } from "./useWalk";
@@ -20,6 +22,7 @@ const given = computed(() => (whole.data.value?.at === props.step.at ? whole.dat
 const wrote = computed(() => (whole.data.value?.at === props.step.at ? whole.data.value.wrote : props.step.wrote));
 const emit = defineEmits<{ begun: [id: number] }>();
 const changes = useWalkChanges();
+const stale = useStale();
 const asking = ref(false);
 const editing = ref<Record<string, string> | null>(null);
 const busy = ref(false);
@@ -40,6 +43,21 @@ async function replay(more: { chain?: Chain; edits?: Record<string, unknown>; ch
     complain(messageOf(wrong));
   } finally {
     busy.value = false;
+  }
+}
+/** The version of a prompt that it asks: its input there can be kept as a case of that prompt. */
+const asked = computed(() => {
+  const place = stepOfPlace(props.step.at);
+  const there = rungsOf(props.chain.steps).find(({ at }) => at === place)?.step;
+  return there && (there.kind === "ask" || there.kind === "vote") ? (there.kept ?? "").split("@")[0]! : "";
+});
+async function keepCase(): Promise<void> {
+  try {
+    await got(api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: asked.value } }, body: { inputs: given.value, tags: ["step"], origin: `walk ${props.walk.id} of ${props.walk.subject}` } }));
+    await stale.cases(asked.value);
+    say(`It is a case of ${asked.value} now.`);
+  } catch (wrong) {
+    complain(messageOf(wrong));
   }
 }
 function edit(): void {
@@ -87,6 +105,7 @@ function replayEdited(): void {
         <button type="button" class="button" :disabled="busy" title="Everything before is as recorded; from here on it is asked anew" data-test="walk-on" @click="replay({ changed: `asked anew from ${step.name}` })">Walk on from here</button>
         <button type="button" class="button" data-test="change-replay" @click="edit">Change this and replay</button>
         <button v-if="edited" type="button" class="button" :disabled="busy" title="What is asked the same is answered as recorded" data-test="replay-draft" @click="replay({ chain, changed: 'the draft as it is now' })">Replay with the draft</button>
+        <button v-if="asked && step.calls" type="button" class="button" title="What it was given, as a case of its prompt" data-test="keep-step-case" @click="keepCase">Keep as case for this step</button>
         <button v-if="step.calls || step.kind === 'tool'" type="button" class="button" data-test="exact-requests" @click="asking = true">Exact requests</button>
       </template>
     </div>
