@@ -80,7 +80,12 @@ class Page:
         return self.find(name).text
 
     def texts(self, name: str) -> list[str]:
-        return [element.text for element in self.all(name)]
+        """As they stand at one moment: a list may be drawn anew while it is read."""
+        while True:
+            try:
+                return [element.text for element in self.all(name)]
+            except StaleElementReferenceException:
+                continue
 
     def click(self, name: str, inside: str = "") -> None:
         def clicked() -> bool:
