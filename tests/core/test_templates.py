@@ -336,5 +336,7 @@ def test_an_estimate_ends_soon_however_costly_the_template(monkeypatch):
     assert (told.calls, told.unfit) == (1_000, 0)
     assert told.input_tokens >= 1_000
     asked.clear()
-    bomb = estimate([arm._replace(content=prompt_of(LOOPS))], [Case(inputs={"x": "x"})] * 200, 5, 64)
+    bomb = estimate(
+        [arm._replace(content=prompt_of(LOOPS))], [Case(inputs={"x": "x"})] * 200, 5, 64
+    )
     assert (len(asked), bomb.unfit) == (1, 200)
