@@ -15,7 +15,7 @@ import uvloop
 from epistem.core.errors import EpistemError
 from epistem.models.client import ModelClient
 from epistem.models.retry import QUICK, Retry
-from epistem.store.database import Address, Database, Transaction
+from epistem.store.database import Address, Database, StoreDown, Transaction
 from epistem.store.walks import rows
 from epistem.work.limits import SharedLimits
 from epistem.work.walks.at_work import WalkAtWork
@@ -26,6 +26,7 @@ AT_ONCE = 24
 """Walks that are carried out side by side."""
 IN_FLIGHT = 64
 POLL_S = 0.1
+AWAY_S = 0.5
 Kept = TypeVar("Kept")
 
 
@@ -80,9 +81,19 @@ class Walks:
             return []  # the database is away; it is asked again
 
     async def _one(self, walk_id: int, client: ModelClient) -> None:
+        """While the database is away the walk stays this runner's, and is gone on with from its record."""
+        while True:
+            try:
+                return await self._walk(walk_id, client)
+            except StoreDown:
+                await asyncio.sleep(AWAY_S)
+
+    async def _walk(self, walk_id: int, client: ModelClient) -> None:
         try:
             at_work = await asyncio.to_thread(WalkAtWork, self._database, walk_id, self._owner)
             await at_work.run(client)
+        except StoreDown:
+            raise
         except Exception as error:
             log.exception("a walk failed", walk=walk_id)
             why = f"Something in Epistem failed on this walk: {type(error).__name__}: {error}"

@@ -11,10 +11,13 @@ from pathlib import Path
 import pytest
 
 from epistem.core.cases.content import Case
+from epistem.core.subjects.content import content_from_json
+from epistem.runner.walks import Walks
 from epistem.store import cases, models, subjects, trials
 from epistem.store.database import Database, StoreDown
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
+from epistem.work.walks.beginning import AskedWalk, begin
 from tests.kit.running import put_model, ticks
 from tests.kit.subjects import library, start_trial
 from tests.kit.waiting import wait_for
@@ -190,6 +193,54 @@ def test_a_killed_database_is_waited_for(tmp_path, model_server):
     wait_for(lambda: status_of(database, trial).over, seconds=60, what="the trial to be completed")
     assert runner.stop() == 0
     assert_whole(database, trial)
+    database.close()
+    server.stop()
+
+
+def test_walks_go_on_when_a_killed_database_is_back(tmp_path, model_server):
+    """No answer that was had is asked for again, and no outage is told of as what a walk came to."""
+    server = MariaDb(tmp_path / "mariadb")
+    server.start()
+    migrate(server.address)
+    database = Database(server.address)
+    model_server.delay_s = 0.05
+    steps = [
+        {"kind": "ask", "name": f"step {n}", "model": "own", "writes": "draft",
+         "prompt": {"messages": [
+             {"role": "user", "parts": [{"name": "T", "text": f"{n} {{{{ message }}}}"}]}
+         ]}}
+        for n in range(12)
+    ]  # fmt: skip
+    told = {"kind": "chain", "inputs": [{"name": "message"}], "state": [{"name": "draft"}],
+            "steps": steps, "outputs": {"draft": "draft"}}  # fmt: skip
+    with database.transaction() as tx:
+        models.put(tx, models.Model("own", model_server.url, None, 8_192, 20, 80))
+        chain = content_from_json(told)
+        subjects.create(tx, "notices", "", chain)
+        for n in range(6):
+            begin(tx, "notices", AskedWalk(chain=chain, inputs={"message": f"m{n}"}))
+    walks = Walks(server.address, "here")
+    walks.start()
+    wait_for(lambda: len(model_server.requests) > 15, what="calls")
+
+    os.kill(server.child.pid, signal.SIGKILL)
+    wait_for(lambda: not server.child.running, what="the database to be gone")
+    with pytest.raises(StoreDown):
+        status_of(database, 1)
+    server.start()
+
+    def ended():
+        with database.transaction() as tx:
+            return [
+                row[0]
+                for row in tx.rows("SELECT status FROM walks")
+                if row[0] not in ("ready", "walking")
+            ]
+
+    wait_for(lambda: len(ended()) == 6, seconds=60, what="the walks to end")
+    walks.close()
+    assert set(ended()) == {"done"}
+    assert len(model_server.requests) == 6 * 12
     database.close()
     server.stop()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator, Sequence
+from functools import partial
 
 from epistem.core.engine.needs import Found, FoundPassage, LookUp
 from epistem.core.knowledge.fusing import fused
@@ -17,6 +18,7 @@ from epistem.store.knowledge import collections, documents
 from epistem.store.knowledge.collections import Collection
 from epistem.work.knowledge.embedding import able, vector_of
 from epistem.work.knowledge.indexes import Searchable, matrix_of, searchable
+from epistem.work.outages import LONGEST_S, once_back
 
 POOL = 100
 """So many of each ranking are fused."""
@@ -100,10 +102,11 @@ def _with_neighbours(
                 yield at, at in found
 
 
-def finder(database: Database) -> Finding:
-    """For the drivers of programs: beside their loop."""
+def finder(database: Database, waits_s: float = LONGEST_S) -> Finding:
+    """For the drivers of programs: beside their loop. An outage of the database is waited for."""
 
     async def look_up(need: LookUp) -> Found:
-        return await asyncio.to_thread(find, database, need.looking, need.question)
+        doing = partial(asyncio.to_thread, find, database, need.looking, need.question)
+        return await once_back(doing, waits_s)
 
     return look_up

@@ -39,6 +39,7 @@ from epistem.reach.clock import fixed_moment, told_at
 from epistem.store.database import Database
 from epistem.store.tools import answers
 from epistem.work.knowledge.looking_up import find
+from epistem.work.outages import once_back
 from epistem.work.tools.places import Places
 from epistem.work.tools.querying import Queries
 
@@ -206,7 +207,9 @@ class Reaching:
         return told_at(self._moment or datetime.now(UTC), does.zone)
 
     async def _aside(self, work: Callable[[], Got]) -> Got:
-        return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+        """Also while the database is away: no model is told of that as what a tool answered."""
+        loop = asyncio.get_running_loop()
+        return await once_back(lambda: loop.run_in_executor(self._threads, work))
 
 
 def digest_of(found: ToReach) -> bytes:

@@ -37,6 +37,7 @@ from epistem.store.walks import events, pauses, record, rows
 from epistem.store.walks.record import Given
 from epistem.work.calls import ANSWERING, new_call, tool_call
 from epistem.work.knowledge.looking_up import finder
+from epistem.work.outages import once_back
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import Asked, speakers_of
 
@@ -45,6 +46,7 @@ PIECES_S = 0.12
 """So long the pieces of an answer are gathered before they are told."""
 LOOKS_S = 0.4
 """How often it is looked whether the walk was stopped."""
+FOR_EVER = float("inf")
 MOST_TOLD = 4_000
 """Characters of a value in what is told as it happens; the walk has more of it."""
 MOST_PIECES = 400_000
@@ -121,6 +123,8 @@ class WalkAtWork:
         except Parked:
             await self._in_database(lambda tx: rows.park(tx, self._id, self._owner, self._wake_at))
             return
+        except StoreDown:
+            raise
         except EpistemError as error:
             walked = Walked("failed", error.message, {}, {}, [])
         finally:
@@ -196,7 +200,7 @@ class WalkAtWork:
 
     async def _look_up(self, need: LookUp) -> Found:
         began = monotonic()
-        found = await finder(self._database)(need)
+        found = await finder(self._database, FOR_EVER)(need)
         ms = (monotonic() - began) * 1_000
         self._took[need.path] = ms
         given = Given(need.path, "found", need.digest, found, ms)
@@ -263,8 +267,4 @@ class WalkAtWork:
 
     async def _in_database(self, work: Callable[[Transaction], Kept]) -> Kept:
         """An outage is waited for: the walk stays this runner's."""
-        while True:
-            try:
-                return await asyncio.to_thread(self._database.settled, work)
-            except StoreDown:
-                await asyncio.sleep(LOOKS_S)
+        return await once_back(lambda: asyncio.to_thread(self._database.settled, work), FOR_EVER)
