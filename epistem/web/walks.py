@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from epistem import __version__
 from epistem.core.chains.otlp import spans_of
-from epistem.core.errors import Conflict, EpistemError, NotFound
+from epistem.core.errors import Conflict, EpistemError, InvalidInput, NotFound
 from epistem.core.shapes import Document
 from epistem.store import calls, subjects
 from epistem.store.database import Database
@@ -202,6 +202,8 @@ def list_pauses() -> Response:
 )  # fmt: skip
 def say_word(path: PausePath, body: SaidWord) -> Response:
     """The first word counts."""
+    if body.word == "edited" and "value" not in body.model_fields_set:
+        raise InvalidInput("Say what it is to be instead.", field="value")
     with transaction() as tx:
         said = pauses.say(tx, path.pause, body.word, body.value, body.note.strip())
         told = {"at": said.path, "word": body.word}

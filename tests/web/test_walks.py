@@ -157,6 +157,21 @@ class TestPausing:
         outputs={"final": "final", "said": "said"},
     )
 
+    def test_what_can_not_be_edited_is_not(self, api, walking, walk, server):
+        """Nor is what goes out emptied by an edit that says nothing."""
+        walk(is_paused, chain=self.told, inputs={"message": "fog"})
+        [pause] = api.get("/pauses").get_json()["pauses"]
+        silent = api.put(f"/pauses/{pause['id']}", {"word": "edited"})
+        assert_problem(silent, 422, "value", "instead")
+        api.put(f"/pauses/{pause['id']}", {"word": "refused"})
+        shown = {**PAUSE, "edits": "", "writes": ""}
+        told = chain(DRAFT, shown, FINAL)
+        walk(is_paused, chain=told, inputs={"message": "fog"})
+        [other] = api.get("/pauses").get_json()["pauses"]
+        edited = api.put(f"/pauses/{other['id']}", {"word": "edited", "value": "mine"})
+        assert_problem(edited, 422, "word", "lets nothing be edited")
+        assert api.get("/pauses").get_json()["pauses"] == [other]
+
     def test_a_person_edits_what_goes_out(self, api, walking, walk, server):
         paused = walk(is_paused, chain=self.told, inputs={"message": "fog"})
         [pause] = api.get("/pauses").get_json()["pauses"]

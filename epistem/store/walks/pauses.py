@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from epistem.core.engine.needs import AskPerson, PersonSaid
-from epistem.core.errors import Conflict, NotFound
+from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.store.database import Transaction
 from epistem.store.documents import packed
 from epistem.store.walks import rows
@@ -87,14 +87,19 @@ def of_walk(tx: Transaction, walk_id: int) -> list[Pause]:
 
 
 def say(tx: Transaction, pause_id: int, word: str, value: Any, note: str) -> Pause:
-    """The first word counts; then the walk goes on. Raises NotFound, and Conflict for one that is said already."""
+    """The first word counts; then the walk goes on. Raises NotFound, Conflict for one that is said
+    already, and InvalidInput for an edit where nothing may be edited."""
     row = tx.first("SELECT walk_id, word, edits FROM pauses WHERE id = %s FOR UPDATE", [pause_id])
     if row is None:
         raise NotFound("There is no such pause.", field="pause")
-    walk_id, there, _ = row
+    walk_id, there, edits = row
     if there is not None or rows.status_of(tx, walk_id) not in rows.GOING:
         told = f"It was {there} already." if there else "The walk is over."
         raise Conflict(f"{told} Nothing was changed.", field="word")
+    if word == "edited" and not edits:
+        raise InvalidInput(
+            "This pause lets nothing be edited. Approve it or refuse it.", field="word"
+        )
     tx.run(
         "UPDATE pauses SET word = %s, said = %s, note = %s, said_by = %s, said_at = NOW(3) WHERE id = %s",
         (word, packed(value) if word == "edited" else None, note[:2_000], tx.by, pause_id),

@@ -1,7 +1,7 @@
 /** A case as it is typed into fields, and back: what was not edited stays as it is kept, kind for kind. */
 import type { Case, CasePage, Expectation, Move } from "@/api/schema";
 import { differing } from "@/keep/onTop";
-import { asText, listFrom, valueOf } from "@/parts/values";
+import { asText, listFrom, valueLike } from "@/parts/values";
 import { collectFrom, collectTexts, linesOf, personFrom, personTexts, type PersonTexts, toldFrom, toldTexts, toolsFrom, toolTexts } from "./talkTexts";
 
 export type Choice = "" | "yes" | "no";
@@ -148,14 +148,6 @@ export function contentWith(content: Case, texts: Texts): Case {
     note: taken("note", texts.note, content.note),
     owner: taken("owner", texts.owner.trim(), content.owner),
   };
-}
-
-/** What was typed in the kind of value that stood there before. */
-export function valueLike(kept: unknown, text: string): unknown {
-  if (kept !== undefined && asText(kept) === text) return kept;
-  if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
-  if (typeof kept === "string" && kept !== "") return text;
-  return valueOf(text);
 }
 
 function labelledFrom(text: string): { by: string; label: string }[] {

@@ -15,6 +15,15 @@ export function asText(value: unknown): string {
   return typeof value === "string" ? value : JSON.stringify(value, null, 2);
 }
 
+/** What was typed in the kind of value that stood there before. */
+export function valueLike(kept: unknown, text: string): unknown {
+  if (kept !== undefined && asText(kept) === text) return kept;
+  if (typeof kept === "number") return text.trim() !== "" && Number.isFinite(Number(text)) ? Number(text) : text;
+  if (typeof kept === "boolean") return text.trim() === "true" || (text.trim() !== "false" && text);
+  if (typeof kept === "string" && kept !== "") return text;
+  return valueOf(text);
+}
+
 export function isPicture(value: unknown): value is string {
   return typeof value === "string" && value.startsWith("data:image/");
 }

@@ -7,7 +7,7 @@ import { messageOf } from "@/api/client";
 import type { WaitingPause } from "@/api/schema";
 import { complain } from "@/frame/notices";
 import { when } from "@/marks/format";
-import { asText, valueOf } from "@/parts/values";
+import { asText, valueLike } from "@/parts/values";
 import ValueText from "./ValueText.vue";
 
 const props = defineProps<{ pause: WaitingPause; where?: boolean }>();
@@ -21,7 +21,7 @@ async function sayWord(word: "approved" | "refused"): Promise<void> {
   busy.value = true;
   const edited = word === "approved" && props.pause.edits && text.value !== asText(props.pause.value);
   try {
-    await changes.say(props.pause.id, { word: edited ? "edited" : word, value: edited ? valueOf(text.value) : null, note: note.value });
+    await changes.say(props.pause.id, { word: edited ? "edited" : word, value: edited ? valueLike(props.pause.value, text.value) : null, note: note.value });
     emit("said");
   } catch (wrong) {
     complain(messageOf(wrong));

@@ -10,7 +10,7 @@ import FindingText from "@/answer/ToolUses.vue";
 import { complain, say } from "@/frame/notices";
 import { cents, count, duration } from "@/marks/format";
 import { rungsOf, stepOfPlace } from "../steps";
-import { asText, valueOf } from "@/parts/values";
+import { asText, valueLike } from "@/parts/values";
 import StepCalls from "./StepCalls.vue";
 import type { Shown } from "./useWalk";
 import ValueText from "./ValueText.vue";
@@ -64,7 +64,7 @@ function edit(): void {
   editing.value = Object.fromEntries(editable.value.map(([name, value]) => [name, asText(value)]));
 }
 function replayEdited(): void {
-  const edits = Object.fromEntries(Object.entries(editing.value ?? {}).filter(([name, text]) => text !== asText(given.value[name])).map(([name, text]) => [name, valueOf(text)]));
+  const edits = Object.fromEntries(Object.entries(editing.value ?? {}).filter(([name, text]) => text !== asText(given.value[name])).map(([name, text]) => [name, valueLike(given.value[name], text)]));
   if (!Object.keys(edits).length) return say("Nothing is changed yet.");
   void replay({ edits, changed: `${Object.keys(edits).join(", ")} edited before ${props.step.name}` });
 }
