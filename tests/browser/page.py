@@ -107,8 +107,15 @@ class Page:
         field.send_keys(text)
 
     def choose(self, name: str, value: str, at: int = 0) -> None:
-        self.until(lambda: len(self.all(name)) > at)
-        Select(self.all(name)[at]).select_by_value(value)
+        """Once it is there: what can be chosen may be on its way."""
+
+        def chosen() -> bool:
+            found = self.all(name)
+            if len(found) > at:
+                Select(found[at]).select_by_value(value)
+            return len(found) > at
+
+        self.until(chosen)
 
     def pick_case(self, name: str, number: int | None) -> None:
         """Search for a case by its number in the box `name`, or take what is no case."""
