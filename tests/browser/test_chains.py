@@ -131,6 +131,14 @@ def test_a_mistake_is_said_at_its_step_and_yaml_is_the_same_thing(page, blank):
     page.driver.refresh()
     page.press("y")
     page.until(lambda: "# mine" in page.find("yaml-sheet", ".cm-content").text)
+    # What was typed a moment before the sheet is closed is kept, too.
+    page.find("yaml-sheet", ".cm-content").click()
+    page.find("yaml-sheet", ".cm-content").send_keys(Keys.CONTROL, Keys.HOME)
+    page.find("yaml-sheet", ".cm-content").send_keys("# at the last moment\n")
+    page.click("yaml")
+    page.driver.refresh()
+    page.press("y")
+    page.until(lambda: "last moment" in page.find("yaml-sheet", ".cm-content").text)
 
 
 def test_a_pause_is_ended_on_the_desk(page, blank):

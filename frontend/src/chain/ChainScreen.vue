@@ -238,7 +238,7 @@ const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step
         <template v-if="error"><p class="text-rust" role="alert">{{ error }}</p><button type="button" class="button self-start" @click="draft.reload">Try again</button></template>
         <div v-for="n in error ? 0 : 5" :key="n" class="h-10 bg-paper" role="status" aria-label="Loading"></div>
       </div>
-      <YamlSheet v-else-if="asYaml" :yaml="facts.yaml" :misread="facts.misread" :misread-line="facts.misreadLine" :busy="draft.keepingYaml.value" @keep="draft.keepYaml" />
+      <YamlSheet v-else-if="asYaml" :draft="draft" />
       <template v-else>
         <LadderLedger :chain="content" :rows="facts.rows" :faults="facts.faults" :chosen="chosen" :walked="walked" :running="running" @choose="choose" @open="choose($event), openSheet()" @menu="choose" />
         <footer class="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-soft px-4 py-1.5 text-sm">

@@ -1,16 +1,15 @@
-import { computed, reactive, ref } from "vue";
+import { tryOnScopeDispose } from "@vueuse/core";
+import { computed, reactive, watch } from "vue";
 
-import { api, got, ifMatch, messageOf } from "@/api/client";
+import { api, got, ifMatch } from "@/api/client";
 import type { Chain, ChainFault, ChainPage, LedgerRow } from "@/api/schema";
 import { useStale } from "@/api/stale";
-import { historyOf } from "@/draft/undo";
-import { complain, say } from "@/frame/notices";
+import { useKeptDraft } from "@/draft/useKeptDraft";
 import { type Home, useKeptDocument } from "@/keep/useKeptDocument";
 
 /** The draft of a chain: content and YAML, two views of one thing, kept as they are edited. */
 export function useChain(name: string) {
   const stale = useStale();
-  const history = historyOf(name);
   const facts = reactive({
     revision: 0,
     baseVersion: null as number | null,
@@ -54,72 +53,49 @@ export function useChain(name: string) {
       return true;
     },
   };
-  const kept = useKeptDocument(home, {
-    place: `chain.${name}`,
-    saves: "as typed",
-    onLoaded: (text) => history.begin(text),
-    onEdit: (text) => history.note(text),
-    onAbsorbed: (text) => history.amend(text),
-  });
-  const { content, status, error, keep, asJson } = kept;
+  const draft = useKeptDraft(name, `chain.${name}`, home, "kept as you edit");
+  const { kept, history, change, undo, redo } = draft;
+  const { content, status, error } = kept;
 
-  /** Do something to the chain that is a step of its own, with a way to take just that back. */
-  function change(told: string, how: () => void): void {
-    history.seal();
-    how();
-    history.note(asJson());
-    const step = history.latest();
-    history.seal();
-    if (told) say(told, step && (() => bring(history.without(step))));
+  /** The chain as YAML, while that is looked at: a document of its own, kept whether it can be read or not. */
+  let typed: { keep: () => Promise<boolean>; offer: (page: ChainPage) => void } | null = null;
+  function useYaml() {
+    const mine = useKeptDocument<ChainPage, string>(
+      {
+        load: async () => {
+          await kept.keep();
+          return home.load();
+        },
+        send: async (yaml, page) => {
+          const latest = take(await put({ yaml }, page.revision));
+          kept.accept(latest);
+          stale.draft(name);
+          return latest;
+        },
+        contentOf: (page) => page.yaml,
+        revisionOf: (page) => page.revision,
+      },
+      { place: `chain.${name}.yaml`, saves: "as typed" },
+    );
+    typed = mine;
+    tryOnScopeDispose(async () => {
+      await mine.keep();
+      if (typed === mine) typed = null;
+    });
+    return mine;
   }
-  function bring(next: unknown): void {
-    if (next) content.value = next as Chain;
-  }
+  watch(kept.page, (page) => page && typed?.offer(page));
 
-  /** YAML as it is typed: kept whether it can be read or not. */
-  const keepingYaml = ref(false);
-  let waiting: string | null = null;
-  async function keepYaml(text: string): Promise<void> {
-    waiting = text;
-    if (keepingYaml.value) return;
-    keepingYaml.value = true;
-    try {
-      await keep();
-      while (waiting !== null) {
-        const now = waiting;
-        waiting = null;
-        const page = take(await put({ yaml: now }, facts.revision));
-        kept.accept(page);
-        history.note(asJson());
-      }
-      stale.draft(name);
-    } catch (wrong) {
-      complain(messageOf(wrong));
-    } finally {
-      keepingYaml.value = false;
-    }
-  }
-
-  async function saveVersion(note: string): Promise<{ number: number; isNew: boolean } | null> {
-    if (!(await keep())) {
-      complain(error.value || "The draft has not reached the server yet; try again in a moment.");
-      return null;
-    }
-    try {
+  /** Both what is edited and what is typed as YAML. */
+  const keep = async () => (!typed || (await typed.keep())) && kept.keep();
+  const saveVersion = (note: string) =>
+    draft.saveVersion(keep, async () => {
       const saved = await got(api.POST("/api/v1/subjects/{name}/chain/versions", { params: { path, header: ifMatch(facts.revision) }, body: { note } }));
       kept.accept(take(saved.draft));
-      await stale.versions(name);
-      return { number: saved.version.number, isNew: saved.new };
-    } catch (wrong) {
-      complain(messageOf(wrong));
-      return null;
-    }
-  }
+      return saved;
+    });
 
-  const keptAs = computed(() => {
-    if (facts.misread) return "the YAML is kept as typed; the steps are as they were";
-    return { LOADING: "", KEPT: "kept as you edit", CHANGED: "keeping…", KEEPING: "keeping…", AWAY: "the server is away; kept in this browser", STALE: "changed elsewhere", REFUSED: "not kept yet" }[status.value];
-  });
+  const keptAs = computed(() => (facts.misread ? "the YAML is kept as typed; the steps are as they were" : draft.keptAs.value));
   const theirs = computed(() => kept.theirs.value?.content ?? null);
-  return { content, status, error, facts, keptAs, theirs, change, keep, keepYaml, keepingYaml, undo: () => bring(history.undo()), redo: () => bring(history.redo()), history, base: kept.base, settle: kept.settle, saveVersion, reload: kept.reload };
+  return { content, status, error, facts, keptAs, theirs, change, keep, useYaml, undo, redo, history, base: kept.base, settle: kept.settle, saveVersion, reload: kept.reload };
 }

@@ -4,9 +4,8 @@ import { useStale } from "@/api/stale";
 import { api, got, ifMatch, messageOf } from "@/api/client";
 import type { DraftPage, DraftProblem, UnguardedRule, Prompt, Renamed } from "@/api/schema";
 import { complain, say } from "@/frame/notices";
-import { type Home, useKeptDocument } from "@/keep/useKeptDocument";
-import type { Content } from "./kinds";
-import { historyOf } from "./undo";
+import type { Home } from "@/keep/useKeptDocument";
+import { useKeptDraft } from "./useKeptDraft";
 
 /**
  * The draft of a subject: loaded, edited in place, kept as it is typed, with one history of what was done to it.
@@ -15,7 +14,6 @@ import { historyOf } from "./undo";
  */
 export function useDraft(name: string) {
   const stale = useStale();
-  const history = historyOf(name);
   const facts = reactive({
     revision: 0,
     baseVersion: null as number | null,
@@ -60,32 +58,9 @@ export function useDraft(name: string) {
       return true;
     },
   };
-  const kept = useKeptDocument(home, {
-    place: `draft.${name}`,
-    saves: "as typed",
-    onLoaded: (text) => history.begin(text),
-    onEdit: (text) => history.note(text),
-    onAbsorbed: (text) => history.amend(text),
-  });
+  const draft = useKeptDraft(name, `draft.${name}`, home, "kept as you type");
+  const { kept, history, change, undo, redo, keptAs } = draft;
   const { content, status, error, keep, asJson } = kept;
-
-  /** Do something to the draft that is a step of its own. What is said of it offers to take just that back,
-   * also after more was typed. */
-  function change(told: string, how: () => void): void {
-    history.seal();
-    how();
-    history.note(asJson());
-    const step = history.latest();
-    history.seal();
-    if (told) say(told, step && (() => put(history.without(step))));
-  }
-
-  /** What its history gives back is a prompt, as the draft is. */
-  function put(next: Content | null): void {
-    if (next) content.value = next as Prompt;
-  }
-  const undo = () => put(history.undo());
-  const redo = () => put(history.redo());
 
   function settle(chosen: Prompt): void {
     change("The draft is settled.", () => kept.settle(chosen));
@@ -113,42 +88,12 @@ export function useDraft(name: string) {
     return done;
   }
 
-  /** Save the draft as a version; whether it is new, and its number. */
-  async function saveVersion(note: string): Promise<{ number: number; isNew: boolean } | null> {
-    if (!(await keep())) {
-      complain(error.value || "The draft has not reached the server yet; try again in a moment.");
-      return null;
-    }
-    try {
-      const saved = await got(
-        api.POST("/api/v1/subjects/{name}/versions", { params: { path, header: ifMatch(facts.revision) }, body: { note } }),
-      );
+  const saveVersion = (note: string) =>
+    draft.saveVersion(keep, async () => {
+      const saved = await got(api.POST("/api/v1/subjects/{name}/versions", { params: { path, header: ifMatch(facts.revision) }, body: { note } }));
       take(saved.draft);
-      await stale.versions(name);
-      return { number: saved.version.number, isNew: saved.new };
-    } catch (wrong) {
-      complain(messageOf(wrong));
-      return null;
-    }
-  }
-
-  const keptAs = computed(() => {
-    switch (status.value) {
-      case "LOADING":
-        return "";
-      case "KEPT":
-        return "kept as you type";
-      case "CHANGED":
-      case "KEEPING":
-        return "keeping…";
-      case "AWAY":
-        return kept.backedUp.value ? "the server is away; kept in this browser" : "the server is away, and this browser keeps nothing: leave this page open";
-      case "STALE":
-        return "changed elsewhere";
-      case "REFUSED":
-        return "not kept yet";
-    }
-  });
+      return saved;
+    });
 
   const theirs = computed(() => kept.theirs.value?.content ?? null);
   const { base, edits, reload } = kept;
