@@ -22,7 +22,8 @@ from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.settings import Settings
 from epistem.core.subjects.files import file_of, read_file
 from epistem.starters import patterns
-from tests.core.test_chains import CHAINS, SPEAKERS, ask, chain, put
+from tests.core.test_any_chain import CHAINS
+from tests.kit.chains import SPEAKERS, ask, chain, put
 
 DEMO = resources.files("epistem.demo") / "chains"
 FILES = ["timetable-answer", "notice-writer"]

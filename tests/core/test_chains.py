@@ -1,102 +1,21 @@
-"""Chains: what is wrong with one, what a walk of one does, and that it ends, replays and resumes."""
-
-import json
+"""Chains: what is wrong with one, and what a walk of one does."""
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
-from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import ledger, names_in
 from epistem.core.chains.faults import faults_of
-from epistem.core.chains.walked import Speaker
 from epistem.core.chains.walking import Changes, Walk, answer_text
 from epistem.core.engine.needs import (
     LATE,
     LATE_DIGEST,
-    AskModel,
-    AskPerson,
-    Found,
-    FoundPassage,
-    LookUp,
     Note,
     PersonSaid,
     Together,
-    UseTool,
 )
-from epistem.core.engine.run import Noted, NotInRecord, Run, given_by, replayed, settled
+from epistem.core.engine.run import Noted, Run, given_by, replayed
 from epistem.core.errors import WireError
-from epistem.core.prompts.tools import ToolResult, answer_call
-from epistem.core.wire.formats import FORMATS
-from epistem.core.wire.reply import Reply, Usage
-
-SPEAKERS = {
-    name: Speaker(name, name, FORMATS["chat_completions"], ("tools", "reply_schema"), 0.001, 0.002)
-    for name in ("small", "large")
-}
-
-
-def prompt(text="{{ question }}", **more):
-    return {"messages": [{"role": "user", "parts": [{"name": "Q", "text": text}]}], **more}
-
-
-def ask(name, text="{{ question }}", writes="said", **more):
-    return {
-        "kind": "ask",
-        "name": name,
-        "prompt": prompt(text),
-        "model": "small",
-        "writes": writes,
-        **more,
-    }
-
-
-def put(name, **writes):
-    return {"kind": "set", "name": name, "writes": writes}
-
-
-def chain(*steps, state=("said",), outputs=None, **more):
-    values = [{"name": each} if isinstance(each, str) else each for each in state]
-    told = {"inputs": [{"name": "question"}], "state": values, "steps": list(steps)}
-    return Chain.from_json({**told, "outputs": outputs or {"said": "said"}, **more})
-
-
-INNER = {
-    "kind": "chain",
-    "inputs": [{"name": "word"}],
-    "state": [{"name": "loud"}],
-    "steps": [ask("shout", "{{ word }}!", "loud")],
-    "outputs": {"out": "loud"},
-}
-PAUSE = {"kind": "pause", "name": "p", "shows": {"q": "question"}, "edits": "all"}
-
-
-class World:
-    """Models that echo what they are asked, unless the test says otherwise; counts what is needed."""
-
-    def __init__(self, say=None, person=None):
-        self.asked, self.say = [], say or (lambda text, need: text.upper())
-        self.person = person or (lambda need: PersonSaid("approved", by="ada"))
-
-    def __call__(self, need):
-        self.asked.append(need.path)
-        if isinstance(need, AskModel):
-            text = json.loads(need.body.content)["messages"][-1]["content"]
-            said = self.say(text, need)
-            if isinstance(said, Exception):
-                raise said
-            return Reply(said, "stop", Usage(10, 5), "small")
-        if isinstance(need, AskPerson):
-            return self.person(need)
-        if isinstance(need, UseTool):
-            return answer_call(need.at_hand, need.name, need.arguments)
-        assert isinstance(need, LookUp)
-        return Found(1, (FoundPassage("rules#1", "", f"about {need.question}", 1.0),))
-
-
-def walked(told, question="when?", say=None, person=None, **how):
-    world = World(say, person)
-    return given_by(Walk(told, SPEAKERS, **how).program({"question": question}), world), world
+from epistem.core.prompts.tools import ToolResult
+from tests.kit.chains import INNER, PAUSE, SPEAKERS, World, ask, chain, prompt, put, walked
 
 
 class TestSteps:
@@ -501,131 +420,3 @@ class TestFaults:
     )
     def test_names_of_an_expression(self, expression, names):
         assert names_in(expression) == names
-
-
-NUMBERS = st.sampled_from(["n + 1", "n * 2", "3", "n"])
-LEAVES = st.one_of(
-    NUMBERS.map(lambda told: {"kind": "set", "writes": {"n": told}}),
-    st.just({"kind": "set", "writes": {"all": "[n]"}}),
-    st.sampled_from(["small", "large"]).map(
-        lambda model: {
-            "kind": "ask",
-            "prompt": prompt("{{ n }}"),
-            "model": model,
-            "writes": {"all": "text"},
-        }
-    ),
-    st.just(
-        {
-            "kind": "vote",
-            "prompt": prompt("{{ n }}"),
-            "model": "small",
-            "times": 2,
-            "writes": "said",
-        }
-    ),
-    st.just({**put("limited", n="n + 1"), "seconds": 60}),
-    st.just({"kind": "pause", "name": "p", "shows": {"n": "n"}, "edits": "n", "writes": "said"}),
-    st.just(
-        {
-            "kind": "call",
-            "name": "c",
-            "chain": INNER,
-            "given": {"word": "string(n)"},
-            "writes": "said",
-        }
-    ),
-)
-
-
-def nested(inner):
-    steps = st.lists(inner, min_size=1, max_size=3)
-    return st.one_of(
-        st.builds(
-            lambda s, most: {"kind": "repeat", "steps": s, "until": "n > 40", "most": most, "best": "n"},
-            steps, st.integers(1, 3),
-        ),
-        st.builds(
-            lambda s: {"kind": "each", "over": "[1, 2]", "steps": s, "gives": "n + item", "writes": "sums"}, steps
-        ),
-        st.builds(
-            lambda a, b: {"kind": "both", "branches": [{"name": "a", "steps": a}, {"name": "b", "steps": b}]},
-            steps, steps,
-        ),
-        st.builds(
-            lambda a, b: {"kind": "route", "ways": [{"name": "w", "when": "n > 2", "steps": a}], "otherwise": b},
-            steps, st.just([]),
-        ),
-    )  # fmt: skip
-
-
-def named(steps, count=None):
-    """Each step with a name of its own."""
-    count = count if count is not None else [0]
-    told = []
-    for step in steps:
-        count[0] += 1
-        step = {**step, "name": f"s{count[0]}"}
-        for key in ("steps", "otherwise"):
-            if key in step:
-                step[key] = named(step[key], count)
-        for key in ("branches", "ways"):
-            if key in step:
-                step[key] = [{**each, "steps": named(each["steps"], count)} for each in step[key]]
-        told.append(step)
-    return told
-
-
-CHAINS = st.lists(st.recursive(LEAVES, nested, max_leaves=8), min_size=1, max_size=4).map(
-    lambda steps: Chain.from_json(
-        {
-            "inputs": [{"name": "question"}],
-            "state": [
-                {"name": "n", "start": 1},
-                {"name": "all", "how": "append"},
-                {"name": "said"},
-                {"name": "sums"},
-            ],
-            "steps": named(steps),
-            "outputs": {"n": "n", "all": "all"},
-            "caps": {"steps": 80, "calls": 25},
-        }
-    )
-)
-
-
-def say(text, need):
-    return f"{text}/{need.seed}/{need.model}"
-
-
-class TestAnyChain:
-    @settings(max_examples=150, deadline=None)
-    @given(CHAINS)
-    def test_it_ends_and_its_replay_is_the_same(self, told):
-        run = Run(Walk(told, SPEAKERS).program({"question": "x"}))
-        found = settled(run, World(say))
-        assert found.ended in ("done", "cap"), found.why
-        assert len(found.steps) <= 80 * 9
-        assert replayed(Walk(told, SPEAKERS).program({"question": "x"}), run.record) == found
-
-    @settings(max_examples=60, deadline=None)
-    @given(CHAINS, st.randoms(use_true_random=False))
-    def test_resumed_from_any_part_of_its_record_it_is_the_same_and_asks_nothing_twice(
-        self, told, random
-    ):
-        run = Run(Walk(told, SPEAKERS).program({"question": "x"}))
-        found = settled(run, World(say))
-        kept = {path: noted for path, noted in run.record.items() if random.random() < 0.5}
-        world = World(say)
-        again = settled(Run(Walk(told, SPEAKERS).program({"question": "x"}), dict(kept)), world)
-        assert again == found
-        assert not set(world.asked) & set(kept)
-
-    def test_a_replay_departs_where_something_was_changed(self):
-        one = chain(ask("a"), ask("b", "{{ said }}"))
-        run = Run(Walk(one, SPEAKERS).program({"question": "x"}))
-        settled(run, World())
-        other = chain(ask("a"), ask("b", "{{ said }} please"))
-        with pytest.raises(NotInRecord) as departed:
-            replayed(Walk(other, SPEAKERS).program({"question": "x"}), run.record)
-        assert departed.value.field == "2.1"
