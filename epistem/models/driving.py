@@ -16,6 +16,7 @@ from epistem.core.engine.needs import (
     AskModel,
     AskPerson,
     Found,
+    HearPerson,
     LookUp,
     Note,
     PersonSaid,
@@ -135,15 +136,16 @@ async def carry_out(
     reach: Reach | None = None,
     noted: Callable[[Note], Awaitable[None]] | None = None,
     person: Callable[[AskPerson], Awaitable[PersonSaid]] | None = None,
+    hear: Callable[[HearPerson], Awaitable[str | None]] | None = None,
     heard: Heard | None = None,
     beside_others: bool = False,
 ) -> Result:
     """Drive the program to its end, what may be done side by side at once. `landed` hears of each call after which
     the program goes on, or others do (`beside_others`), so that what was paid for can be kept; `step` is how the
     program is moved on, where that takes long. `aside` is for needs that name another model, `look_up` for passages,
-    `reach` for tools and queries; `person` for what a person is to say, who may raise Parked: what is done side by
-    side is carried on first. `noted` hears of what the program notes, `heard` of the pieces of what other models
-    write.
+    `reach` for tools and queries; `person` for what a person is to say, and `hear` for what the person of a talk says,
+    who may raise Parked: what is done side by side is carried on first. Without `hear` nobody says anything. `noted`
+    hears of what the program notes, `heard` of the pieces of what other models write.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -171,7 +173,7 @@ async def carry_out(
                 inner = Driven(Run(program, run.record), driven.made, driven.called)
                 return carry_out(
                     client, endpoint, inner, landed=landed, step=step, aside=aside, look_up=look_up,
-                    reach=reach, noted=noted, person=person, heard=heard, beside_others=True,
+                    reach=reach, noted=noted, person=person, hear=hear, heard=heard, beside_others=True,
                 )  # fmt: skip
 
             run.give(await _side_by_side(need, run, beside, noted))
@@ -179,6 +181,9 @@ async def carry_out(
         if isinstance(need, AskPerson):
             assert person is not None, "nobody is there to be asked"
             run.give(await person(need))
+            continue
+        if isinstance(need, HearPerson):
+            run.give(None if hear is None else await hear(need))
             continue
         if need.model:
             assert aside is not None, "nobody knows the other models"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import ssl
+import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 from urllib.parse import urljoin
@@ -18,6 +19,7 @@ from epistem.core.tools.addresses import filled_in, origin_in, taken_by
 from epistem.core.tools.telling import shown_of
 from epistem.models.keys import Keys
 from epistem.reach.doors import CheckedResolver, Door, addresses_of, door_for
+from epistem.reach.signing import signed_headers
 
 MOST_READ = 1_000_000
 """Bytes of a reply; a longer one is not read to its end."""
@@ -36,8 +38,14 @@ async def ask(
     not come."""
     address = filled_in(does.address, given)
     door = door_for(origin_in(address), doors)
-    headers = _headers(does, address, keys or Keys.of_this_server())
+    keys = keys or Keys.of_this_server()
+    headers = _headers(does, address, keys)
     body = _body(does, given, headers)
+    if does.signed_with:
+        key, created = keys.key_for(does.signed_with, address), int(time.time())
+        headers |= signed_headers(
+            does.method, address, body or b"", key, key_id=does.signed_with, created=created
+        )
     try:
         async with asyncio.timeout(does.seconds), _session(door) as session:
             raw = await _asked(session, door, does.method, address, headers, body)

@@ -23,7 +23,7 @@ from epistem.store.cells import ClaimedCell
 from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import CallsSoFar, NewReading, PaidBefore
 from epistem.store.walks.readings import WalkTook
-from epistem.work.calls import ANSWERING, call_of, judging_call, record_of, tool_call
+from epistem.work.calls import ANSWERING, PERSON, call_of, judging_call, record_of, tool_call
 from epistem.work.judging import Judges, People
 from epistem.work.walks.kept import walk_took
 
@@ -123,7 +123,8 @@ class Asking:
     def _call_of(self, made: Made | Called) -> NewCall:
         if isinstance(made, Called):
             return tool_call(made)
-        return call_of(made, self.at_work.model, self.people, self.at_work.purpose)
+        purpose = self.at_work.purpose if self.at_work.is_answering(made.need) else PERSON
+        return call_of(made, self.at_work.model, self.people, purpose)
 
     def _found(self) -> list[FoundFor]:
         """What was looked up for each of its answers."""

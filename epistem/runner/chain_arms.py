@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from epistem.core.cases.talk import is_talk
 from epistem.core.chains.content import Chain
 from epistem.core.chains.walked import Speaker, Walked
 from epistem.core.chains.walking import Walk, answer_text
@@ -15,6 +16,7 @@ from epistem.core.engine.needs import AskModel, Program
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.tools import ToolResult
+from epistem.core.trials.talking import Person, is_of_person, opening_words
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.models.trouble import CallFailed
 from epistem.runner.arms import ArmAtWork, PromptAtWork
@@ -48,26 +50,34 @@ class ChainAtWork(ArmAtWork):
     def program(self, case_at: int, seed: int, people: Mapping[str, JudgeModel]) -> Program[Walked]:
         case = self._cases[case_at].content
         inputs = with_old_names(case.inputs, self.arm.aliases)
-        walk = Walk(self._chain, self._speakers, seed, "trial", case.tool_answers)
+        person = (
+            Person(case, opening_words(self._chain, inputs, case), people).says
+            if is_talk(case)
+            else None
+        )
+        walk = Walk(self._chain, self._speakers, seed, "trial", case.tool_answers, person=person)
         return walk.program(inputs)
 
     def answers_in(self, result: Any) -> list[Answered]:
         walked: Walked = result
         if isinstance(walked.trouble, CallFailed):
             raise walked.trouble
-        if walked.ended != "done":
+        gave_up = walked.ended == "halted" and walked.talk  # politely, in a talk: that is an answer
+        if walked.ended != "done" and not gave_up:
             raise NotDone(walked.why)
-        reply = Reply(answer_text(walked.outputs), "stop", Usage(), "")
+        said = [each.says for each in walked.talk] or [answer_text(walked.outputs)]
+        replies = [Reply(text, "stop", Usage(), "") for text in said]
         tools = [
             ToolUsed(ToolCall("", used.name, used.arguments), ToolResult(used.answer, used.fault))
             for step in walked.steps
             for used in step.tools
         ]
         found = tuple(each for step in walked.steps for each in step.found)
-        return [Answered(reply, tools, found=found)]
+        before = [Answered(reply) for reply in replies[:-1]]
+        return [*before, Answered(replies[-1], tools, found=found)]
 
     def is_answering(self, need: AskModel) -> bool:
-        return True
+        return not is_of_person(need.path)
 
 
 def at_work(

@@ -22,6 +22,7 @@ from epistem.standin.writing import Sentence, write
 KINDS = (
     "person",
     "judge",
+    "noting",
     "critic",
     "rewrite",
     "sql",

@@ -15,7 +15,7 @@ from epistem.core.errors import NotFound
 
 ORDER = (
     "classify-answer", "draft-review-rewrite", "query-answer", "triage-helpers", "map-merge", "several-combine",
-    "think-criticise", "rewrite-plan-act",
+    "think-criticise", "rewrite-plan-act", "collect-do", "talk-memory",
 )  # fmt: skip
 CHEAP, DEAR, SOURCE = "CHEAP", "DEAR", "SOURCE"
 """Stand for the cheapest and the dearest model, and the first source, of whoever begins with it."""

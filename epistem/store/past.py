@@ -16,6 +16,7 @@ from epistem.store.knowledge import found
 from epistem.store.knowledge.found import FoundFor
 from epistem.store.readings import PaidBefore
 from epistem.store.trials import Trial
+from epistem.store.walks import readings as walks
 
 
 class Past(NamedTuple):
@@ -28,6 +29,7 @@ class Past(NamedTuple):
     paid: PaidBefore
     calls: Sequence[Call] = ()
     found: Sequence[FoundFor] = ()
+    talk: Sequence[tuple[str, str | None]] = ()
 
 
 NOT_THERE = Past(None, None, "Its answer is not there any more.", PaidBefore())
@@ -93,6 +95,7 @@ def of_cells(
     paid = _paid(tx, then)
     made = calls.in_place_of(tx, source_id, cell_ids) if with_calls else {}
     looked = found.of_cells(tx, cell_ids)
+    talks = walks.talks_of(tx, source_id, cell_ids) if with_calls else {}
     return {
         mine: Past(
             None if answer is None else answer.decode("utf-8", "replace"),
@@ -101,6 +104,7 @@ def of_cells(
             paid.get(there, PaidBefore()),
             made.get(mine, []),
             looked.get(mine, []),
+            talks.get(mine, ()),
         )
         for mine, there, answer, finish, error in rows
     }

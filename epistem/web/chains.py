@@ -8,8 +8,8 @@ from flask import Response
 
 from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import asked_in
-from epistem.core.chains.faults import Fault
 from epistem.core.chains.picture import mermaid, svg
+from epistem.core.chains.step_faults import Fault
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction

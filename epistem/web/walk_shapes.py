@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -57,6 +57,13 @@ class StepLookUp(Shape):
     passages: list[str]
 
 
+class ExchangeShape(Shape):
+    """What was said to the person, and what they said to it; None while nothing was."""
+
+    says: str
+    heard: str | None
+
+
 class StepShape(Shape):
     """A step of a walk. `ms` is what it took itself; it lies from `start_ms` for `total_ms`, with what it holds."""
 
@@ -77,14 +84,15 @@ class StepShape(Shape):
     model: str
     tools: list[UsedToolShape]
     found: list[StepLookUp]
+    said: list[ExchangeShape] = Field(default_factory=list)
     ms: float
     start_ms: float = 0.0
     total_ms: float = 0.0
 
 
 class WaitingPause(Shape):
-    """What a person is to say a word to: approve, edit the value `edits`, or refuse. After `until_at` it is as `then`
-    says."""
+    """What a person is to say a word to: approve, edit the value `edits`, or refuse. Of the kind talk they are to say
+    something to what `value` says. After `until_at` it is as `then` says."""
 
     id: int
     walk: int
@@ -100,6 +108,7 @@ class WaitingPause(Shape):
     note: str
     said_by: str
     asked_at: Moment
+    kind: Literal["word", "talk"]
 
 
 class PauseList(Shape):
@@ -118,6 +127,9 @@ class WalkPage(WalkLineShape):
     steps: list[StepShape] = Field(description="The first of them, long values cut.")
     more_steps: int
     pauses: list[WaitingPause]
+    talk: list[ExchangeShape] = Field(description="What was said to the person so far.")
+    played: bool
+    goes_out: bool
     over: bool
 
 
@@ -144,8 +156,22 @@ def walk_page(walking: Walking, pauses: list[Pause]) -> WalkPage:
         ],
         more_steps=max(0, len(walking.steps) - MOST_STEPS),
         pauses=[pause_shape(each) for each in pauses],
+        talk=_talk(outcome.get("talk"), pauses),
+        played=walking.played is not None,
+        goes_out=walking.goes_out,
         over=walking.over,
     )
+
+
+def _talk(told: list[list[Any]] | None, pauses: list[Pause]) -> list[ExchangeShape]:
+    """Of a walk that is over as it was, else as far as it has come."""
+    if told is not None:
+        return [ExchangeShape(says=says, heard=heard) for says, heard in told]
+    return [
+        ExchangeShape(says=str(each.value), heard=each.note if each.word == "said" else None)
+        for each in pauses
+        if each.kind == "talk"
+    ]
 
 
 def step_shapes(told: list[dict[str, Any]]) -> list[StepShape]:

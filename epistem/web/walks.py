@@ -72,11 +72,11 @@ class StepCalls(Shape):
 
 
 class SaidWord(Document):
-    """What is said to a pause; `value` where it is `edited`."""
+    """What is said to a pause; `value` where it is `edited`. In a talk the word is `said`, and the `note` what."""
 
-    word: Literal["approved", "edited", "refused"]
+    word: Literal["approved", "edited", "refused", "said", "silent"]
     value: Any = None
-    note: str = Field("", max_length=2_000)
+    note: str = Field("", max_length=20_000)
 
 
 @bp.post(

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.depends import Row, ledger
 from epistem.core.chains.estimate import Outlook, outlook_of
-from epistem.core.chains.faults import Fault
+from epistem.core.chains.step_faults import Fault
 from epistem.core.chains.yaml_file import chain_from_yaml, chain_to_yaml, read_chain
 from epistem.core.chains.yaml_kept import with_content
 from epistem.core.errors import InvalidFile, InvalidInput

@@ -28,6 +28,10 @@ REST_S = 20.0
 HURRIED_MS = 15_000
 
 
+def judge_of(model: Model) -> JudgeModel:
+    return JudgeModel(model.name, model.asked_as, model.format, frozenset(model.abilities))
+
+
 class Judges:
     """The judging models of one trial, try or test. `asked` is what a program needs to know of them."""
 
@@ -50,10 +54,7 @@ class Judges:
             name: Endpoint.of(model, most_ms=HURRIED_MS if hurried else None)
             for name, model in known.items()
         }
-        self.asked = {
-            name: JudgeModel(name, model.asked_as, model.format, frozenset(model.abilities))
-            for name, model in known.items()
-        }
+        self.asked = {name: judge_of(model) for name, model in known.items()}
         self._identities: dict[str, int] = {}
         self._failed = dict.fromkeys(known, 0)
         self._rests_until = dict.fromkeys(known, 0.0)

@@ -6,15 +6,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, TypeVar, cast
 
-from epistem.core.chains.content import (
-    AnyStep,
-    Ask,
-    CallStep,
-    Chain,
-    UseToolStep,
-    Vote,
-    placed,
-)
+from epistem.core.chains.askings import keepers_of
+from epistem.core.chains.content import AnyStep, CallStep, Chain, placed
+from epistem.core.chains.kinds import UseToolStep
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.fragments import split_reference
@@ -70,10 +64,10 @@ def _chain(tx: Transaction, chain: Chain) -> Chain:
     told = chain.model_copy(deep=True)
     for each in placed(told.steps):
         step = each.step
-        if isinstance(step, Ask | Vote):
-            found = version_of(tx, step.kept) if step.kept else None
-            step.prompt = found if isinstance(found, Prompt) else _prompt(tx, step.prompt)
-        elif isinstance(step, CallStep):
+        for keeper in keepers_of(step):
+            found = version_of(tx, keeper.kept) if keeper.kept else None
+            keeper.prompt = found if isinstance(found, Prompt) else _prompt(tx, keeper.prompt)
+        if isinstance(step, CallStep):
             found = version_of(tx, step.kept) if step.kept else None
             step.chain = found if isinstance(found, Chain) else _chain(tx, step.chain)
         elif isinstance(step, UseToolStep) and step.tool.kept:
@@ -82,7 +76,8 @@ def _chain(tx: Transaction, chain: Chain) -> Chain:
 
 
 def _references(step: AnyStep) -> Iterator[str]:
-    if isinstance(step, Ask | Vote | CallStep) and step.kept:
+    yield from (keeper.kept for keeper in keepers_of(step) if keeper.kept)
+    if isinstance(step, CallStep) and step.kept:
         yield step.kept
     if isinstance(step, UseToolStep) and step.tool.kept:
         yield step.tool.kept

@@ -19,11 +19,12 @@ from epistem.core.trials.grounds import answer_to, ground_of
 from epistem.core.trials.names import arm_names
 from epistem.core.trials.talking import replies_in
 from epistem.core.wire.formats import FORMATS, USUAL
-from epistem.core.wire.reply import Reply
+from epistem.core.wire.reply import Reply, Usage
 from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.knowledge import found as found_rows
 from epistem.store.trials import Trial
+from epistem.store.walks import readings as walks
 from epistem.work.calls import ANSWERING, PERSON, TOOL
 from epistem.work.tools.querying import Queries
 
@@ -84,11 +85,12 @@ def rejudge(
     cases = {each.position: each for each in trial_cases.cases_of(tx, trial.id)}
     told = Rejudged(trial.id, bool(before), trial.recorded - trial.unanswered)
     told.arms = [OfArm(name, passed_then=0 if before else None) for name in arm_names(arms)]
-    sight = trial.sight()
+    sight, source = trial.sight(), trial.answers_of or trial.id
     after, until = 0, monotonic() + most_s
     wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
         made = _calls(tx, trial, [each.id for each in page]) if wants_calls else {}
+        talks = walks.talks_of(tx, source, [each.id for each in page]) if wants_calls else {}
         looks = any(arm.look_ups for arm in arms)
         looked = found_rows.of_cells(tx, [each.id for each in page]) if looks else {}
         for each in page:
@@ -102,7 +104,8 @@ def rejudge(
             its_found = [row.found for row in looked.get(each.id, [])]
             ground = ground_of(arm.content, case.content, arm.aliases, its_found)
             its_calls = made.get(each.id, [])
-            answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls)
+            talk = talks.get(each.id, ())
+            answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls, talk)
             bench = benches[each.arm]
             says = bench.judge(answer, ground) + queries.found_by(bench, answer, ground)
             found = [judged.finding for judged in says]
@@ -118,13 +121,23 @@ def _calls(tx: Transaction, trial: Trial, ids: Sequence[int]) -> dict[int, list[
 
 
 def as_answered(
-    text: str, finish_reason: str, arm: trials.Arm, case: Case, made: Sequence[calls.Call]
+    text: str,
+    finish_reason: str,
+    arm: trials.Arm,
+    case: Case,
+    made: Sequence[calls.Call],
+    talk: Sequence[tuple[str, str | None]] = (),
 ) -> Answer:
-    """A recorded answer, with what its calls tell of it as far as they were fetched."""
+    """A recorded answer, with what its calls tell of it as far as they were fetched; of a chain that converses, its
+    `talk`."""
     answering = [call for call in made if call.purpose == ANSWERING and call.reply is not None]
     plain = Answer(text, finish_reason)
     if isinstance(arm.content, Chain):
-        return replace(plain, tools=_tools_of_walk(made), spent=_spent(answering, made))
+        spent = _spent(answering, [call for call in made if call.purpose in calls.TAKE_TIME])
+        if talk:
+            said = [Answered(Reply(says, "stop", Usage(), "")) for says, _ in talk]
+            plain = answer_to(said, case, spent, _replies(made))
+        return replace(plain, tools=_tools_of_walk(made), spent=spent)
     wire = arm.entry.format if arm.entry else FORMATS[USUAL]
     turns: dict[int, Reply] = {}
     tools: list[ToolUse] = []
@@ -138,9 +151,13 @@ def as_answered(
     if not turns:
         return plain
     spent = _spent(answering, answering)
-    replies = replies_in((call.path, _text_of(call)) for call in made if call.purpose == PERSON)
-    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent, replies)
+    told = answer_to([Answered(turns[at]) for at in sorted(turns)], case, spent, _replies(made))
     return replace(told, text=text, finish_reason=finish_reason, tools=tuple(tools))
+
+
+def _replies(made: Sequence[calls.Call]) -> dict[int, str]:
+    """Of the model that played the person."""
+    return replies_in((call.path, _text_of(call)) for call in made if call.purpose == PERSON)
 
 
 def _spent(answering: Sequence[calls.Call], timed: Sequence[calls.Call]) -> Spent:

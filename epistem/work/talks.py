@@ -9,6 +9,7 @@ from epistem.core.checks.base import Answer
 from epistem.store import readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial
+from epistem.store.walks import readings as walks
 from epistem.work.rejudging import as_answered
 
 
@@ -20,10 +21,16 @@ def talks_of(tx: Transaction, trial: Trial, found: Sequence[readings.Reading]) -
     [case] = trial_cases.cases_of(tx, trial.id, {found[0].case_at})
     if not is_talk(case.content):
         return {}
+    talks = walks.talks_of(tx, trial.answers_of or trial.id, [each.id for each in found])
     arm = next(a for a in trials.arms_of(tx, trial.id) if a.position == found[0].arm)
     return {
         each.id: as_answered(
-            each.answer or "", each.finish_reason or "stop", arm, case.content, each.calls
+            each.answer or "",
+            each.finish_reason or "stop",
+            arm,
+            case.content,
+            each.calls,
+            talks.get(each.id, ()),
         )
         for each in found
     }

@@ -8,7 +8,8 @@ from typing import NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.cases.holdout import is_held_out
 from epistem.core.cases.varied.vary import all_varied
-from epistem.core.chains.content import Chain, models_of
+from epistem.core.chains.askings import models_of
+from epistem.core.chains.content import Chain
 from epistem.core.chains.estimate import outlook_of
 from epistem.core.chains.varied import VariedStep
 from epistem.core.checks.bench import Bench

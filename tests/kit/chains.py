@@ -10,6 +10,7 @@ from epistem.core.engine.needs import (
     AskPerson,
     Found,
     FoundPassage,
+    HearPerson,
     LookUp,
     PersonSaid,
     UseTool,
@@ -63,7 +64,8 @@ PAUSE = {"kind": "pause", "name": "p", "shows": {"q": "question"}, "edits": "all
 class World:
     """Models that echo what they are asked, unless the test says otherwise; counts what is needed."""
 
-    def __init__(self, say=None, person=None):
+    def __init__(self, say=None, person=None, hears=()):
+        self.said, self.hears = [], hears if callable(hears) else list(hears)
         self.asked, self.say = [], say or (lambda text, need: text.upper())
         self.person = person or (lambda need: PersonSaid("approved", by="ada"))
 
@@ -77,12 +79,19 @@ class World:
             return Reply(said, "stop", Usage(10, 5), "small")
         if isinstance(need, AskPerson):
             return self.person(need)
+        if isinstance(need, HearPerson):
+            self.said.append(need.says)
+            if callable(self.hears):
+                return self.hears(need)
+            return self.hears.pop(0) if self.hears else None
         if isinstance(need, UseTool):
             return answer_call(need.at_hand, need.name, need.arguments)
         assert isinstance(need, LookUp)
         return Found(1, (FoundPassage("rules#1", "", f"about {need.question}", 1.0),))
 
 
-def walked(told, question="when?", say=None, person=None, **how):
-    world = World(say, person)
-    return given_by(Walk(told, SPEAKERS, **how).program({"question": question}), world), world
+def walked(told, question="when?", say=None, person=None, hears=(), person_says=None, **how):
+    world = World(say, person, hears)
+    return given_by(
+        Walk(told, SPEAKERS, person=person_says, **how).program({"question": question}), world
+    ), world

@@ -5,24 +5,40 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from epistem.core.chains.content import Ask, Caps, Vote
-from epistem.core.chains.depends import asked_of
-from epistem.core.chains.going import End, Going, Left, cents_of, json_in, wrote
+from epistem.core.chains.askings import choosing, summing_up
+from epistem.core.chains.content import Caps, Route, Summary
+from epistem.core.chains.depends import ANSWERS, asked_of
+from epistem.core.chains.going import End, Going, Left, cents_of, json_in, told_as_json, wrote
+from epistem.core.chains.kinds import Ask, Merge, Seen, Vote
 from epistem.core.chains.limits import place_of
 from epistem.core.chains.state import State
 from epistem.core.chains.walked import Speaker, Stepped, UsedTool
+from epistem.core.checks.base import Answer, Ground
+from epistem.core.checks.bench import Bench
 from epistem.core.engine.answers import Answered, Asking, answer
 from epistem.core.engine.looking import filled
 from epistem.core.engine.needs import AskModel, Program, Result, SharedBody, Together
 from epistem.core.errors import EpistemError, InvalidInput
-from epistem.core.prompts.content import Prompt
+from epistem.core.prompts.content import Prompt, ReplyShape
+from epistem.core.prompts.dialogue import Turn
 from epistem.core.prompts.inputs import inputs_of
-from epistem.core.prompts.request import request_for
+from epistem.core.prompts.render import RenderedMessage, render
+from epistem.core.prompts.request import body_from
+from epistem.core.prompts.settings import Settings
 from epistem.core.prompts.tool import AS_USUAL, ToolTold
 from epistem.core.prompts.tools import ToolsAtHand
+from epistem.core.shapes import count
 from epistem.core.wire.chat_completions import encode
+
+
+class Asked(NamedTuple):
+    """A prompt of ours that a step is made into."""
+
+    model: str
+    prompt: Prompt
+    settings: Settings
 
 
 class Asker:
@@ -36,12 +52,12 @@ class Asker:
         told: Sequence[ToolTold] = (),
     ) -> None:
         """`told` is what tools answer before all else."""
-        self._caps, self._speakers, self._seed, self._told = caps, speakers, seed, told
+        self._caps, self._speakers, self.seed, self._told = caps, speakers, seed, told
 
     def ask(self, step: Ask, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
-        answered = yield from self._answer(
-            step, told, place_of(at, attempt), self._seed + attempt, going
+        answered = yield from self.answered(
+            step, told, place_of(at, attempt), self.seed + attempt, going
         )
         reply = answered.reply
         value = _read_as(step.prompt, reply.text)
@@ -53,7 +69,50 @@ class Asker:
                 (name, going.state.value_of(each, of_reply)) for name, each in step.writes.items()
             ]
         done = wrote(going, step, at, told, written, reply.text)
-        return self._with_costs(done, step.model, [answered])._replace(reasoning=reply.reasoning)
+        return self.with_costs(done, step.model, [answered])._replace(reasoning=reply.reasoning)
+
+    def choose(
+        self, step: Route, at: str, given: dict[str, Any], going: Going, attempt: int
+    ) -> Program[Stepped]:
+        """The way that the model names is what is told; `otherwise` for one that there is not. Asked again as often as
+        the step says, raises InvalidInput for that before."""
+        chooser = step.chooser
+        assert chooser is not None, "the ways are chosen by expressions"
+        value = going.state.value_of(chooser.of)
+        told = {
+            "ways": [{"name": way.name, "about": way.about} for way in step.ways],
+            "says": chooser.says,
+            "message": value if isinstance(value, str) else told_as_json(value),
+        }
+        asking = Asked(chooser.model, choosing(step), chooser.settings)
+        place = place_of(at, attempt)
+        answered = yield from self.answered(asking, told, place, self.seed + attempt, going)
+        named = _way_in(answered.reply.text, [*(way.name for way in step.ways), "otherwise"])
+        done = Stepped(at, step.name, step.kind, given, {}, named or "otherwise")
+        if named is None:
+            words = " ".join(answered.reply.text[:80].split())
+            fault = f"{chooser.model} chose “{words}”, which is no way here."
+            if attempt < step.retries:
+                raise InvalidInput(fault)
+            done = done._replace(fault=fault)
+        done = done._replace(reasoning=answered.reply.reasoning)
+        return self.with_costs(done, chooser.model, [answered])
+
+    def sum_up(self, summary: Summary, at: str, going: Going) -> Program[Stepped]:
+        """Bring the summary of the talk up to date; where the model fails it stays as it was."""
+        said = "\n".join(
+            f"{'The person' if turn.role == 'user' else 'The answer'}: {turn.text}"
+            for turn in going.talk[going.summed :]
+        )
+        asking = Asked(summary.model, summing_up(summary), summary.settings)
+        told = {"so_far": going.summary, "said": said}
+        done = Stepped(at, "keep the talk in short", "summary", told, {})
+        try:
+            answered = yield from self.answered(asking, told, at, self.seed, going)
+        except EpistemError as error:
+            return done._replace(fault=error.message)
+        going.summary, going.summed = answered.reply.text.strip(), len(going.talk)
+        return self.with_costs(done._replace(told=going.summary), summary.model, [answered])
 
     def vote(self, step: Vote, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
@@ -62,11 +121,11 @@ class Asker:
             raise self._too_many_calls()
 
         def one(number: int) -> Program[Answered | None]:
-            mine = Going(going.state, Left(1, 1, float("inf")))
+            mine = Going(going.state, Left(1, 1, float("inf")), going.talking)
             try:
                 return (
-                    yield from self._answer(
-                        step, told, f"{place_of(at, attempt)}.v{number}", self._seed + number, mine
+                    yield from self.answered(
+                        step, told, f"{place_of(at, attempt)}.v{number}", self.seed + number, mine
                     )
                 )
             except (End, EpistemError):
@@ -78,17 +137,59 @@ class Asker:
         answers = [each for each in came if each is not None]
         if not answers:
             raise InvalidInput(f"None of {step.times} answers came.")
+        voted = self.with_costs(Stepped(at, step.name, step.kind, told, {}), step.model, answers)
+        self._pay(going, voted.cents)
+        if step.merge is not None:
+            done = yield from self._merged(step, step.merge, answers, voted, going, attempt)
+            return done
         values = [self._counted(step, each, going.state) for each in answers]
-        votes = Counter(json.dumps(value, sort_keys=True, default=str) for value in values)
-        first = max(
-            votes, key=lambda value: votes[value]
-        )  # of equal ones the first that came in order
-        chosen = next(v for v in values if json.dumps(v, sort_keys=True, default=str) == first)
-        said = f"{votes[first]} of {len(answers)}"
+        if step.checks:
+            best, said = self._fewest_faults(step, answers, going.state)
+            chosen = values[best]
+        else:
+            votes = Counter(json.dumps(value, sort_keys=True, default=str) for value in values)
+            first = max(votes, key=lambda value: votes[value])  # of equal ones the first
+            chosen = next(v for v in values if json.dumps(v, sort_keys=True, default=str) == first)
+            said = f"{votes[first]} of {len(answers)}"
         done = wrote(going, step, at, told, [(step.writes, chosen)], said)
-        done = self._with_costs(done, step.model, answers)
-        self._pay(going, done.cents)
-        return done
+        return voted._replace(wrote=done.wrote, told=said)
+
+    def _merged(
+        self, step: Vote, merge: Merge, answers: Sequence[Answered], voted: Stepped, going: Going,
+        attempt: int,
+    ) -> Program[Stepped]:  # fmt: skip
+        """What another prompt makes of all the answers."""
+        texts = {ANSWERS: [each.reply.text.strip() for each in answers]}
+        known = {**going.state.known(), **texts}
+        told = {name: known[name] for name in asked_of(merge.prompt) if name in known}
+        told |= {name: going.state.value_of(each, texts) for name, each in merge.given.items()}
+        place = f"{place_of(voted.at, attempt)}.merge"
+        answered = yield from self.answered(merge, told, place, self.seed, going)
+        value = _read_as(merge.prompt, answered.reply.text)
+        said = answered.reply.text
+        done = wrote(going, step, voted.at, voted.given | texts, [(step.writes, value)], said)
+        merged = self.with_costs(done, merge.model, [answered])
+        return merged._replace(
+            calls=voted.calls + merged.calls,
+            input_tokens=voted.input_tokens + merged.input_tokens,
+            output_tokens=voted.output_tokens + merged.output_tokens,
+            cents=voted.cents + merged.cents,
+            tools=voted.tools + merged.tools,
+            reasoning=answered.reply.reasoning,
+        )
+
+    def _fewest_faults(
+        self, step: Vote, answers: Sequence[Answered], state: State
+    ) -> tuple[int, str]:
+        """Which of the answers, and what is told of it."""
+        bench = Bench(step.checks, ReplyShape())
+        ground = Ground(ReplyShape(), inputs=state.inputs)
+        faults = [
+            sum(judged.finding.failed for judged in bench.judge(Answer(each.reply.text), ground))
+            for each in answers
+        ]
+        best = faults.index(min(faults))
+        return best, f"answer {best + 1} of {len(answers)}: {count(faults[best], 'check')} failed"
 
     def _counted(self, step: Vote, answered: Answered, state: State) -> Any:
         text = answered.reply.text
@@ -101,21 +202,29 @@ class Asker:
         told = {name: known[name] for name in asked_of(step.prompt) if name in known}
         return told | {name: state.value_of(each) for name, each in step.given.items()}
 
-    def _answer(
-        self, step: Ask | Vote, given: dict[str, Any], at: str, seed: int, going: Going
+    def answered(
+        self,
+        step: Ask | Vote | Merge | Asked,
+        given: dict[str, Any],
+        at: str,
+        seed: int,
+        going: Going,
     ) -> Program[Answered]:
+        """Raises InvalidInput where there is no such model, End at a cap, and what a call raises."""
         speaker = self._speakers.get(step.model)
         if speaker is None:
             raise InvalidInput(f"There is no model “{step.model}” in the list.")
         inputs, found = yield from filled(step.prompt, given, at=f"{at}.look")
         known = {name: inputs[name] for name in inputs_of(step.prompt) if name in inputs}
-        request = request_for(
+        messages = _with_talk(step, known, going)
+        request = body_from(
+            messages,
             step.prompt,
-            known,
             speaker.asked_as,
-            settings=step.settings.over(step.prompt.settings),
-            wire=speaker.wire,
-            abilities=speaker.abilities,
+            step.settings.over(step.prompt.settings),
+            None,
+            speaker.wire,
+            speaker.abilities,
         )
         tools = step.prompt.tools if "tools" in speaker.abilities else []
         at_hand = ToolsAtHand(tools, self._told, step.prompt.tool_choice or AS_USUAL)
@@ -156,7 +265,7 @@ class Asker:
     def _too_many_calls(self) -> End:
         return End("cap", f"{self._caps.calls} calls are allowed, and it would take another.")
 
-    def _with_costs(self, done: Stepped, model: str, answers: Sequence[Answered]) -> Stepped:
+    def with_costs(self, done: Stepped, model: str, answers: Sequence[Answered]) -> Stepped:
         sent = sum(each.reply.usage.input_tokens for each in answers)
         written = sum(each.reply.usage.output_tokens for each in answers)
         cents = cents_of(self._speakers[model], sent, written)
@@ -180,3 +289,42 @@ class Asker:
 def _read_as(prompt: Prompt, text: str) -> Any:
     """The value of an answer: as JSON where the prompt wants that and it is, else the text."""
     return json_in(text) if prompt.reply.kind == "json" and json_in(text) is not None else text
+
+
+def _with_talk(
+    step: Ask | Vote | Merge | Asked, known: Mapping[str, Any], going: Going
+) -> list[RenderedMessage]:
+    """The messages of the prompt, and what the step sees of the talk before its last one. A prompt that takes the talk
+    as an input gets it there."""
+    seen = _seen(step.sees, going) if isinstance(step, Ask) and step.sees else []
+    prompt = step.prompt
+    if talk := next((each.name for each in prompt.inputs if each.kind == "dialogue"), None):
+        return render(prompt, {talk: [turn.to_json() for turn in seen], **known})
+    messages = render(prompt, known)
+    before = [
+        RenderedMessage(turn.role, turn.text, ((f"Turn {number}", turn.text),))
+        for number, turn in enumerate(seen, start=1)
+    ]
+    last = messages[-1:] if messages and messages[-1].role == "user" else []
+    return [*messages[: len(messages) - len(last)], *before, *last]
+
+
+def _seen(sees: Seen, going: Going) -> list[Turn]:
+    """Of what was said before the person's last words."""
+    before = going.talk[:-1] if going.talk and going.talk[-1].role == "user" else going.talk
+    if sees.how == "all":
+        return list(before)
+    if sees.how == "last":
+        return list(before[-sees.last :])
+    if not going.summary:
+        return []
+    told = f"What was said so far, in short: {going.summary}"
+    return [Turn(role="user", text=told), Turn(role="assistant", text="I know it.")]
+
+
+def _way_in(text: str, names: Sequence[str]) -> str | None:
+    """The way that a model named: as JSON with the key `way`, or as its name alone."""
+    told = json_in(text)
+    said = told.get("way") if isinstance(told, dict) else text
+    plain = str(said).strip().strip("\"'“”.").casefold()
+    return next((name for name in names if name.casefold() == plain), None)

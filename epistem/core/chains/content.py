@@ -7,135 +7,61 @@ values of the state. So what depends on what can be told without walking it.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal, TypeAlias
+from typing import Annotated, Literal, TypeAlias
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
-from epistem.core.checks.uses import CheckUse
-from epistem.core.prompts.content import Input, Prompt, ReplyShape
-from epistem.core.prompts.looking_up import LookingUp
+from epistem.core.chains.kinds import (
+    Ask,
+    CheckStep,
+    Collect,
+    Expression,
+    LookUpStep,
+    Name,
+    Pause,
+    Reference,
+    Send,
+    SetStep,
+    StateValue,
+    Step,
+    UseToolStep,
+    Vote,
+    left_out,
+)
+from epistem.core.prompts.content import Input, ReplyShape
 from epistem.core.prompts.settings import Settings
-from epistem.core.prompts.tool import Tool
 from epistem.core.shapes import Document, said
 
-MOST_ROUNDS, MOST_ITEMS, MOST_AT_ONCE, MOST_VOTES = 20, 200, 16, 25
-_BY_REFERENCE: dict[str, dict[str, Any]] = {
-    "prompt": {},
-    "chain": {"kind": "chain", "steps": [{"kind": "set", "name": "to be filled in", "writes": {}}]},
-}
-Expression: TypeAlias = Annotated[str, Field(max_length=2_000)]
-Name: TypeAlias = Annotated[str, Field(max_length=80)]
-Reference: TypeAlias = Annotated[str, Field(max_length=80)]
+MOST_ROUNDS, MOST_ITEMS, MOST_AT_ONCE = 20, 200, 16
 PlaceName: TypeAlias = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_ -]{0,39}$")]
 """Of a way or a branch: it is part of its steps' places."""
 
 
-def _left_out(of: type[Document]) -> Any:
-    """A field that is left out of the JSON while it is as it begins."""
-    return Field(default_factory=of, exclude_if=lambda value: value == of())
-
-
-class StateValue(Document):
-    """A named value of the state. What is written replaces it, is appended to its list, or is merged into its record.
-    With a `start` it can be read before anything is written."""
-
-    name: Name
-    how: Literal["replace", "append", "merge"] = said("replace")
-    start: Any = said(None)
-    description: str = said("", max_length=400)
-
-
-class Step(Document):
-    """Of every step: its name, whether it is taken at all, and a note.
-
-    In the place of what is kept elsewhere in versions (a prompt, a tool, a chain) its reference may stand, as in
-    `prompt: desk-reply@3`. It is filled in by whoever knows them.
-    """
-
-    name: Name
-    only_if: Expression = said("", description="It is passed over unless this is true.")
-    note: str = said("", max_length=2_000)
-    retries: int = said(
-        0, ge=0, le=5, description="Tried again so often where it fails, or its tool does."
-    )
-    seconds: float | None = said(
-        None, gt=0, le=86_400, description="After which it has failed; what it wrote is let go."
-    )
-    cents: float | None = said(None, gt=0, le=1e6, description="What it may cost, retries too.")
-
-    @model_validator(mode="before")
-    @classmethod
-    def _read_references(cls, told: Any) -> Any:
-        if not isinstance(told, dict):
-            return told
-        for field, blank in _BY_REFERENCE.items():
-            if isinstance(named := told.get(field), str):
-                told = {**told, "kept": named, field: blank}
-        if isinstance(named := told.get("tool"), str):
-            told = {**told, "tool": {"name": named.split("@")[0], "kept": named}}
-        return told
-
-
-class Ask(Step):
-    """Ask a model. Inputs of the prompt that `given` does not name are read from the state by their own names. What is
-    written: the answer under one name, or by expressions over `text`, `json` and `reasoning`."""
-
-    kind: Literal["ask"]
-    kept: Reference = said("", description="The version that its prompt is, as in desk-reply@3.")
-    prompt: Prompt
-    model: str = Field(max_length=80)
-    settings: Settings = _left_out(Settings)
-    given: dict[str, Expression] = said(of=dict)
-    writes: Name | dict[str, Expression] = ""
-
-
-class LookUpStep(Step):
-    """Look passages up."""
-
-    kind: Literal["look_up"]
-    looking: LookingUp
-    question: Expression
-    writes: Name
-
-
-class UseToolStep(Step):
-    """Call a tool. Its answer is written as the value that it is as JSON, else as text."""
-
-    kind: Literal["tool"]
-    tool: Tool
-    arguments: dict[str, Expression] = said(of=dict)
-    writes: Name
-
-
-class SetStep(Step):
-    """Work values out."""
-
-    kind: Literal["set"]
-    writes: dict[str, Expression]
-
-
-class CheckStep(Step):
-    """Judge a value by checks. What failed is written as a list of messages; `halt` ends the walk there."""
-
-    kind: Literal["check"]
-    of: Expression
-    checks: list[CheckUse] = Field(min_length=1, max_length=20)
-    writes: Name = said("")
-    on_failure: Literal["record", "halt"] = said("record")
-
-
 class Way(Document):
-    """One way of a route: taken where this is true, and none before it was."""
+    """One way of a route: taken where `when` is true, and none before it was; or where a model chooses it by what it
+    is `about`."""
 
     name: PlaceName
-    when: Expression
+    when: Expression = said("")
+    about: str = said("", max_length=400)
     steps: list[AnyStep] = Field(default_factory=list, max_length=100)
 
 
+class Chooser(Document):
+    """A model that chooses a way for what `of` is."""
+
+    model: str = Field(max_length=80)
+    settings: Settings = left_out(Settings)
+    of: Expression
+    says: str = said("", max_length=2_000, description="What it is told besides the ways.")
+
+
 class Route(Step):
-    """One of several ways; `otherwise` where none of them is."""
+    """One of several ways, the first that is true, or the one that a model chooses; `otherwise` where none is, or it
+    names one that there is not."""
 
     kind: Literal["route"]
+    chooser: Chooser | None = said(None)
     ways: list[Way] = Field(min_length=1, max_length=50)
     otherwise: list[AnyStep] = Field(default_factory=list, max_length=100)
 
@@ -176,36 +102,6 @@ class Both(Step):
     branches: list[Branch] = Field(min_length=2, max_length=8)
 
 
-class Vote(Step):
-    """The same question several times; the answer that comes most often is written, of equal ones the first."""
-
-    kind: Literal["vote"]
-    kept: Reference = said("", description="The version that its prompt is, as in desk-reply@3.")
-    prompt: Prompt
-    model: str = Field(max_length=80)
-    settings: Settings = _left_out(Settings)
-    given: dict[str, Expression] = said(of=dict)
-    times: int = Field(3, ge=2, le=MOST_VOTES)
-    over: Expression = said("", description="What of each answer is counted, over text and json.")
-    writes: Name
-
-
-class Pause(Step):
-    """Wait until a person approves, edits or refuses what is about to happen, which `shows` puts before them. What
-    they may edit is a value of the state. In trials nobody is there: it is as `in_trials` says."""
-
-    kind: Literal["pause"]
-    shows: dict[str, Expression] = said(of=dict)
-    edits: Name = said("", description="The value that a person may change.")
-    writes: Name = said("", description="What was said: word, by, note.")
-    hours: float = said(72.0, gt=0, le=2_000)
-    then: Literal["refuse", "approve"] = said(
-        "refuse", description="What it means that nobody said a word."
-    )
-    on_refusal: Literal["halt", "go_on"] = said("halt")
-    in_trials: Literal["approve", "refuse"] = said("approve")
-
-
 class CallStep(Step):
     """Walk another chain, from inputs of its own. Nothing of the state is seen there; what comes back is written
     by expressions over its outputs, or all of them as a record under one name."""
@@ -231,9 +127,31 @@ AnyStep: TypeAlias = Annotated[
     | Both
     | Vote
     | Pause
+    | Collect
+    | Send
     | CallStep,
     Field(discriminator="kind"),
 ]
+
+
+class Summary(Document):
+    """A model keeps the talk in short: after each answer it brings the summary up to date."""
+
+    model: str = Field(max_length=80)
+    settings: Settings = left_out(Settings)
+    words: int = said(120, ge=20, le=1_000, description="It has at most.")
+
+
+class Talk(Document):
+    """Of a chain that converses: its steps are taken anew for each thing that the person says, which is the input
+    `words`; the state is as it was left. It is over after so many turns, once `until` is true after one, or when
+    nothing is said for so long."""
+
+    words: Name
+    turns: int = said(20, ge=1, le=100)
+    until: Expression = said("")
+    hours: float = said(72.0, gt=0, le=2_000)
+    summary: Summary | None = said(None)
 
 
 class Caps(Document):
@@ -255,8 +173,9 @@ class Chain(Document):
     personal: list[Name] = said(max_length=300)
     steps: list[AnyStep] = Field(min_length=1, max_length=200)
     outputs: dict[str, Expression] = Field(default_factory=dict)
-    reply: ReplyShape = _left_out(ReplyShape)
-    caps: Caps = _left_out(Caps)
+    reply: ReplyShape = left_out(ReplyShape)
+    caps: Caps = left_out(Caps)
+    talk: Talk | None = said(None)
 
     @property
     def settings(self) -> Settings:
@@ -307,22 +226,6 @@ def held(step: AnyStep) -> list[tuple[str, list[AnyStep], Path]]:
             for at, branch in enumerate(step.branches)
         ]
     return []
-
-
-def prompts_in(chain: Chain) -> Iterator[tuple[str, Ask | Vote]]:
-    """Each step that asks a model, with its place; those of chains that are called too."""
-    for each in placed(chain.steps):
-        if isinstance(each.step, Ask | Vote):
-            yield each.at, each.step
-        elif isinstance(each.step, CallStep):
-            for at, step in prompts_in(each.step.chain):
-                yield f"{each.at}.in.{at}", step
-
-
-def models_of(chain: Chain) -> list[str]:
-    """The models that are asked, each once; the one that has the last word is the last."""
-    named = [step.model for _, step in prompts_in(chain)]
-    return list(reversed(dict.fromkeys(reversed(named))))
 
 
 for _model in (Way, Route, Repeat, Each, Branch, Both, CallStep, Chain):

@@ -8,22 +8,26 @@ from typing import NamedTuple
 
 from epistem.core.chains.content import (
     AnyStep,
-    Ask,
     Both,
     CallStep,
     Chain,
-    CheckStep,
     Each,
-    LookUpStep,
     Path,
-    Pause,
     Repeat,
     Route,
+    placed,
+)
+from epistem.core.chains.kinds import (
+    Ask,
+    CheckStep,
+    Collect,
+    LookUpStep,
+    Pause,
+    Send,
     SetStep,
     UseToolStep,
     Vote,
-    placed,
-)  # fmt: skip
+)
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.inputs import inputs_of
 
@@ -31,6 +35,8 @@ _TEXT = re.compile(r"'(?:[^'\\\n]|\\.)*'|\"(?:[^\"\\\n]|\\.)*\"")
 _NAME = re.compile(r"(?<![\w.])([A-Za-z_]\w*)\b(?!\s*\()")
 _OF_MACROS = re.compile(r"\.\s*(?:map|filter|all|exists|exists_one)\s*\(\s*([A-Za-z_]\w*)\s*,")
 _WORDS = frozenset({"true", "false", "null", "in"})
+ANSWERS = "answers"
+"""What the answers are called where one is made of them."""
 REPLY = ("text", "json", "reasoning")
 """What an expression may be over that tells what is taken of an answer."""
 
@@ -84,6 +90,9 @@ def expressions_of(step: AnyStep) -> list[tuple[str, str, tuple[str, ...]]]:
         found += [(f"writes.{name}", told, REPLY) for name, told in step.writes.items()]
     if isinstance(step, Vote) and step.over:
         found.append(("over", step.over, REPLY))
+    if isinstance(step, Vote) and step.merge:
+        told_to = step.merge.given.items()
+        found += [(f"merge.given.{name}", told, (ANSWERS,)) for name, told in told_to]
     if isinstance(step, LookUpStep):
         found.append(("question", step.question, ()))
     if isinstance(step, UseToolStep):
@@ -92,7 +101,13 @@ def expressions_of(step: AnyStep) -> list[tuple[str, str, tuple[str, ...]]]:
         found += [(f"writes.{name}", told, ()) for name, told in step.writes.items()]
     if isinstance(step, CheckStep):
         found.append(("of", step.of, ()))
-    if isinstance(step, Route):
+    if isinstance(step, Collect) and step.begins:
+        found.append(("begins", step.begins, ()))
+    if isinstance(step, Send):
+        found += [(f"body.{name}", told, ()) for name, told in step.body.items()]
+    if isinstance(step, Route) and step.chooser:
+        found.append(("chooser.of", step.chooser.of, ()))
+    elif isinstance(step, Route):
         found += [(f"ways.{at}.when", way.when, ()) for at, way in enumerate(step.ways)]
     if isinstance(step, Repeat):
         found.append(("until", step.until, ()))
@@ -110,6 +125,9 @@ def reads_of(step: AnyStep) -> list[str]:
     ]
     if isinstance(step, Ask | Vote):
         found += [name for name in asked_of(step.prompt) if name not in step.given]
+    if isinstance(step, Vote) and step.merge:
+        merge = step.merge
+        found += [n for n in asked_of(merge.prompt) if n not in merge.given and n != ANSWERS]
     if isinstance(step, CallStep):
         needs = (each.name for each in step.chain.inputs if each.default is None)
         found += [name for name in needs if name not in step.given]

@@ -88,6 +88,7 @@ def told_step(step: Stepped, ms: float = 0.0) -> dict[str, Any]:
     """As JSON, long values cut."""
     told = step._asdict()
     told["tools"] = [tool._asdict() for tool in step.tools]
+    told["said"] = [each._asdict() for each in step.said]
     told["found"] = [
         {
             "input": each.input,
@@ -127,7 +128,7 @@ def cut(value: Any, most: int = MOST_KEPT) -> Any:
 
 def step_of_place(at: str) -> str:
     """The place of a step in its chain, without the rounds and items of a walk: `2.r1.3` is `2.3`."""
-    return ".".join(part for part in at.split(".") if not re.fullmatch(r"[ri]\d+", part))
+    return ".".join(part for part in at.split(".") if not re.fullmatch(r"[rit]\d+", part))
 
 
 def failed_at(steps: Sequence[Stepped]) -> Stepped | None:

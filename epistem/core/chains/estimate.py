@@ -5,27 +5,26 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from epistem.core.chains.askings import Asking, askings_of
 from epistem.core.chains.content import (
     MOST_ITEMS,
     AnyStep,
-    Ask,
     Both,
     CallStep,
     Chain,
     Each,
     Repeat,
     Route,
-    Vote,
     inside,
-)  # fmt: skip
+)
 from epistem.core.chains.depends import asked_of
 from epistem.core.chains.walked import Speaker
 from epistem.core.prompts.content import parts_of
 from epistem.core.prompts.request import tokens_of_tools
 from epistem.core.wire import tokens
 
-USUAL_OUTPUT, USUAL_INPUT, USUAL_ITEMS = 150, 60, 3
-"""Tokens of an answer without a limit, tokens of an input, items of a list that is not there yet."""
+USUAL_OUTPUT, USUAL_INPUT, USUAL_ITEMS, USUAL_TURNS = 150, 60, 3, 3
+"""Tokens of an answer without a limit, tokens of an input, items of a list that is not there yet, turns of a talk."""
 
 
 class Taken(NamedTuple):
@@ -53,8 +52,12 @@ NOTHING = Outlook(Taken(), Taken(), Taken())
 
 
 def outlook_of(chain: Chain, speakers: Mapping[str, Speaker]) -> Outlook:
-    """The caps count: no walk makes more calls than they allow."""
+    """The caps count: no walk makes more calls than they allow. Of a chain that converses, it is one turn at least,
+    some likely, and all that it may take."""
     told = _all(chain.steps, speakers)
+    if chain.talk:
+        turns = min(USUAL_TURNS, chain.talk.turns)
+        told = Outlook(told.least, told.likely.times(turns), told.most.times(chain.talk.turns))
     return Outlook(*(_within(each, chain.caps.calls) for each in told))
 
 
@@ -68,18 +71,24 @@ def _all(steps: Sequence[AnyStep], speakers: Mapping[str, Speaker]) -> Outlook:
         each = _of(step, speakers)
         if step.only_if:
             each = each._replace(least=Taken())
-        found = Outlook(*(a.and_(b) for a, b in zip(found, each, strict=True)))
+        found = _sum(found, each)
     return found
 
 
+def _sum(one: Outlook, other: Outlook) -> Outlook:
+    return Outlook(*(a.and_(b) for a, b in zip(one, other, strict=True)))
+
+
 def _of(step: AnyStep, speakers: Mapping[str, Speaker]) -> Outlook:
-    if isinstance(step, Ask | Vote):
-        one = _asked(step, speakers)
-        if isinstance(step, Vote):
-            return Outlook(*[one.times(step.times)] * 3)
-        rounds = 1 + (step.prompt.tool_choice.rounds if step.prompt.tool_choice else 8)
-        with_tools = rounds if step.prompt.tools else 1
-        return Outlook(one, one, one.times(max(with_tools, 1 + step.retries)))
+    own = NOTHING
+    for asking in askings_of(step):
+        one = _asked(asking, speakers)
+        own = _sum(own, Outlook(*(one.times(number) for number in asking.times)))
+    return _sum(own, _held(step, speakers))
+
+
+def _held(step: AnyStep, speakers: Mapping[str, Speaker]) -> Outlook:
+    """Of the steps inside, and of the chain that is called."""
     if isinstance(step, Repeat):
         inner = _all(step.steps, speakers)
         return Outlook(
@@ -99,18 +108,17 @@ def _of(step: AnyStep, speakers: Mapping[str, Speaker]) -> Outlook:
     if isinstance(step, Both):
         found = NOTHING
         for _, steps in inside(step):
-            branch = _all(steps, speakers)
-            found = Outlook(*(a.and_(b) for a, b in zip(found, branch, strict=True)))
+            found = _sum(found, _all(steps, speakers))
         return found
     return outlook_of(step.chain, speakers) if isinstance(step, CallStep) else NOTHING
 
 
-def _asked(step: Ask | Vote, speakers: Mapping[str, Speaker]) -> Taken:
-    prompt = step.prompt
+def _asked(asking: Asking, speakers: Mapping[str, Speaker]) -> Taken:
+    prompt = asking.prompt
     sent = sum(tokens.count(part.text) + tokens.PER_MESSAGE for _, _, part in parts_of(prompt))
     sent += USUAL_INPUT * len(list(asked_of(prompt))) + tokens_of_tools(prompt)
-    limit = step.settings.over(prompt.settings).max_tokens
+    limit = asking.settings.over(prompt.settings).max_tokens
     written = min(USUAL_OUTPUT, limit / 2) if limit else USUAL_OUTPUT
-    speaker = speakers.get(step.model)
+    speaker = speakers.get(asking.model)
     cents = sent * speaker.input_cents + written * speaker.output_cents if speaker else 0.0
     return Taken(1, sent, written, cents)

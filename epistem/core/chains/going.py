@@ -9,9 +9,11 @@ from typing import Any, NamedTuple
 
 from epistem.core.chains.content import AnyStep, Caps
 from epistem.core.chains.state import State, Written
+from epistem.core.chains.talking import Talking
 from epistem.core.chains.walked import Ended, Speaker, Stepped
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.errors import EpistemError
+from epistem.core.prompts.dialogue import Turn
 
 
 class End(Exception):
@@ -65,8 +67,20 @@ class Going:
 
     state: State
     left: Left
+    talking: Talking
     steps: list[Stepped] = field(default_factory=list)
     written: Written = field(default_factory=list)
+    talk: list[Turn] = field(default_factory=list)
+    """All that was said in it so far, by either."""
+    summary: str = ""
+    summed: int = 0
+    """So much of the talk is in the summary."""
+
+    def beside(self, **more: Any) -> Going:
+        """Another line from here on, which sees more names."""
+        state, left = self.state.copied(**more), self.left.copied()
+        talk = list(self.talk)
+        return Going(state, left, self.talking, talk=talk, summary=self.summary, summed=self.summed)
 
 
 class Beside(NamedTuple):

@@ -53,7 +53,7 @@ def _timed(step: AnyStep, at: str, going: Going, doing: Doing, attempt: int) -> 
     """What a step that is given up has written is let go."""
     if step.seconds is None:
         return (yield from doing(going, attempt))
-    line = Going(going.state.copied(), going.left.copied())
+    line = going.beside()
     place = f"{place_of(at, attempt)}~time"
     [came] = yield Together(place, [_apart(doing, line, attempt)], 1, step.seconds)
     if came is LATE:
@@ -62,6 +62,7 @@ def _timed(step: AnyStep, at: str, going: Going, doing: Doing, attempt: int) -> 
     going.written += line.written
     going.state.values = line.state.values
     going.left.take(going.left.copied(), line.left)
+    going.talk = line.talk
     if came.error is not None:
         raise came.error
     return came.done  # type: ignore[no-any-return]

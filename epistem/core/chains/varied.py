@@ -6,7 +6,9 @@ from collections.abc import Iterator, Mapping
 
 from pydantic import Field
 
-from epistem.core.chains.content import Ask, CallStep, Chain, LookUpStep, Vote, placed
+from epistem.core.chains.askings import askings_of, keepers_of
+from epistem.core.chains.content import CallStep, Chain, Chooser, Route, placed
+from epistem.core.chains.kinds import Ask, Collect, LookUpStep, Merge, Vote
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Input, Prompt
 from epistem.core.prompts.looking_up import LookingUp
@@ -26,7 +28,7 @@ class VariedStep(Document):
 
 def asking_steps(chain: Chain) -> list[str]:
     """The names of its own steps that ask a model."""
-    return [each.step.name for each in placed(chain.steps) if isinstance(each.step, Ask | Vote)]
+    return [each.step.name for each in placed(chain.steps) if askings_of(each.step)]
 
 
 def varied(chain: Chain, change: VariedStep | None) -> Chain:
@@ -36,13 +38,18 @@ def varied(chain: Chain, change: VariedStep | None) -> Chain:
     told = chain.model_copy(deep=True)
     for each in placed(told.steps):
         step = each.step
-        if step.name != change.step or not isinstance(step, Ask | Vote):
+        asks = step.chooser if isinstance(step, Route) else step
+        if step.name != change.step or not isinstance(asks, Ask | Vote | Collect | Chooser):
             continue
         if change.model:
-            step.model = change.model
-        step.settings = change.settings.over(step.settings)
+            asks.model = change.model
+        asks.settings = change.settings.over(asks.settings)
         if change.prompt is not None:
-            step.prompt, step.kept = change.prompt, change.kept
+            if not isinstance(asks, Ask | Vote):
+                raise InvalidInput(
+                    f"“{step.name}” has no prompt that could be another.", field="prompt"
+                )
+            asks.prompt, asks.kept = change.prompt, change.kept
         return told
     there = listed(asking_steps(chain), "and") or "none"
     message = f"No step that asks a model is called “{change.step[:80]}”. There are: {there}."
@@ -78,6 +85,10 @@ def _looking(chain: Chain, before: str) -> Iterator[tuple[str, LookUpStep | Inpu
         if isinstance(step, LookUpStep):
             yield at, step
         elif isinstance(step, Ask | Vote):
-            yield from ((f"{at}/{one.name}", one) for one in step.prompt.inputs if one.look_up)
+            for keeper in keepers_of(step):
+                more = "merge/" if isinstance(keeper, Merge) else ""
+                for one in keeper.prompt.inputs:
+                    if one.look_up:
+                        yield f"{at}/{more}{one.name}", one
         elif isinstance(step, CallStep):
             yield from _looking(step.chain, f"{at}.in.")

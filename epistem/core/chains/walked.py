@@ -23,6 +23,13 @@ class Speaker(NamedTuple):
     output_cents: float = 0.0
 
 
+class Exchange(NamedTuple):
+    """What was said to the person of a talk, and what they said to it: None for nothing, "" while that is not told."""
+
+    says: str
+    heard: str | None
+
+
 class UsedTool(NamedTuple):
     """A tool that a step called, with the arguments as they were written, and what it answered."""
 
@@ -63,6 +70,8 @@ class Stepped(NamedTuple):
     model: str = ""
     found: tuple[FoundIn, ...] = ()
     """What was looked up in it."""
+    said: tuple[Exchange, ...] = ()
+    """In a talk with a person, in it."""
 
 
 class Walked(NamedTuple):
@@ -75,3 +84,5 @@ class Walked(NamedTuple):
     steps: list[Stepped]
     trouble: EpistemError | None = None
     """What went wrong, where that ended it."""
+    talk: tuple[Exchange, ...] = ()
+    """All that was said to the person, in turn; the last of it may have been heard by nobody."""

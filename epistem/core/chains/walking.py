@@ -8,26 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 from epistem.core.chains.asking import Asker
+from epistem.core.chains.collecting import Collector
 from epistem.core.chains.content import (
     MOST_ITEMS,
     AnyStep,
-    Ask,
     Both,
     CallStep,
     Chain,
-    CheckStep,
     Each,
-    LookUpStep,
-    Pause,
     Repeat,
     Route,
-    SetStep,
-    UseToolStep,
-    Vote,
-)  # fmt: skip
+    Talk,
+)
 from epistem.core.chains.depends import reads_of
 from epistem.core.chains.going import (
     Beside,
@@ -39,8 +34,21 @@ from epistem.core.chains.going import (
     told_as_json,
     wrote,
 )
+from epistem.core.chains.hooks import hook_of
+from epistem.core.chains.kinds import (
+    Ask,
+    CheckStep,
+    Collect,
+    LookUpStep,
+    Pause,
+    Send,
+    SetStep,
+    UseToolStep,
+    Vote,
+)
 from epistem.core.chains.limits import Doing, place_of, under, within_limits
 from epistem.core.chains.state import State
+from epistem.core.chains.talking import MOST_SAID, Says, Talking, Where
 from epistem.core.chains.walked import Begun, Ended, Speaker, Stepped, UsedTool, Walked
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.bench import Bench
@@ -58,10 +66,11 @@ from epistem.core.engine.needs import (
 )
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.content import ReplyShape
+from epistem.core.prompts.dialogue import Turn
 from epistem.core.prompts.tool import ToolTold
 from epistem.core.prompts.tools import ToolResult, ToolsAtHand
 
-Where = Literal["try", "trial"]
+NOT_SENT = "Nothing was sent."
 LONGEST_PLACE = 240
 """Characters: the paths of a record begin with places."""
 PAST = {"approve": "approved", "refuse": "refused"}
@@ -89,23 +98,56 @@ class Walk:
         where: Where = "try",
         told: Sequence[ToolTold] = (),
         changes: Changes = NO_CHANGES,
+        *,
+        person: Says | None = None,
+        sends: str = "",
     ) -> None:
-        """In a trial no person is asked. `told` is what tools answer before all else."""
+        """In a trial no person is asked. `told` is what tools answer before all else. `person` says what the person of
+        a talk says, where no real one does. `sends` names the walk to those whom it sends something; without it
+        nothing goes out."""
         self._chain, self._speakers, self._seed = chain, dict(speakers), seed
+        self._sends, self._person = sends, person
         self._where, self._tools_told, self._changes = where, told, changes
         self._asker = Asker(chain.caps, self._speakers, seed, told)
 
     def program(self, inputs: Mapping[str, Any]) -> Program[Walked]:
         """The inputs as they are given. Never raises for what models, tools or expressions do."""
-        going = Going(State(self._chain, self._told(inputs)), Left.of(self._chain.caps))
+        left, talking = Left.of(self._chain.caps), Talking(self._where, self._person)
+        going = Going(State(self._chain, self._told(inputs)), left, talking)
         ended: Ended = "done"
         why, outputs, trouble = "All steps are done.", {}, None
         try:
-            outputs = yield from self._whole("", going)
+            if self._chain.talk is None:
+                outputs = yield from self._whole("", going)
+                if talking.said:
+                    talking.tell(answer_text(outputs))
+            else:
+                outputs, why = yield from self._talk(self._chain.talk, going)
         except End as end:
             ended, why, trouble = end.ended, end.why, end.trouble
-        steps = in_order(going.steps)
-        return Walked(ended, why, outputs, going.state.values, steps, trouble)
+        steps, talk = in_order(going.steps), tuple(talking.said)
+        return Walked(ended, why, outputs, going.state.values, steps, trouble, talk)
+
+    def _talk(self, talk: Talk, going: Going) -> Program[tuple[dict[str, Any], str]]:
+        """Turn by turn, the state as it was left; the outputs of the last, and why it is over."""
+        for number in range(1, talk.turns + 1):
+            words = str(going.state.inputs.get(talk.words) or "")
+            going.talk.append(Turn(role="user", text=words[:MOST_SAID]))
+            outputs = yield from self._whole(f"t{number}.", going)
+            says = answer_text(outputs)[:MOST_SAID]
+            if talk.until and going.state.truth_of(talk.until):
+                going.talking.tell(says)
+                return outputs, "The talk is done."
+            going.talk.append(Turn(role="assistant", text=says))
+            if talk.summary is not None and number < talk.turns:
+                place = f"t{number}.{len(self._chain.steps) + 1}"
+                done = yield from self._asker.sum_up(talk.summary, place, going)
+                yield from self._note(going, done)
+            heard = yield from going.talking.hear(f"t{number}~said", says, talk.hours)
+            if heard is None:
+                return outputs, "Nothing more was said."
+            going.state.inputs[talk.words] = heard
+        return outputs, f"After {talk.turns} turns the talk is over."
 
     def _told(self, inputs: Mapping[str, Any]) -> dict[str, Any]:
         return {each.name: inputs.get(each.name, each.default) for each in self._chain.inputs}
@@ -184,13 +226,19 @@ class Walk:
         if isinstance(step, CheckStep):
             return (yield from self._check(step, at, given, going))
         if isinstance(step, Route):
-            return (yield from self._route(step, at, given, going))
+            return (yield from self._route(step, at, given, going, attempt))
         if isinstance(step, Repeat):
             return (yield from self._repeat(step, at, given, going))
         if isinstance(step, Each):
             return (yield from self._each(step, at, given, going))
         if isinstance(step, Pause):
             return (yield from self._pause(step, at, given, going))
+        if isinstance(step, Collect):
+            return (
+                yield from Collector(step, at, self._asker, going.talking).collect(going, given)
+            )
+        if isinstance(step, Send):
+            return (yield from self._send(step, at, given, going, attempt))
         if isinstance(step, CallStep):
             return (yield from self._call(step, at, given, going))
         return (yield from self._both(step, at, given, going))
@@ -248,13 +296,17 @@ class Walk:
             halts="halted" if failed and step.on_failure == "halt" else "",
         )
 
-    def _route(self, step: Route, at: str, given: dict[str, Any], going: Going) -> Program[Stepped]:
-        for way in step.ways:
-            if going.state.truth_of(way.when):
-                yield from self._steps(way.steps, f"{at}.{way.name}.", going)
-                return Stepped(at, step.name, step.kind, given, {}, way.name)
-        yield from self._steps(step.otherwise, f"{at}.otherwise.", going)
-        return Stepped(at, step.name, step.kind, given, {}, "otherwise")
+    def _route(
+        self, step: Route, at: str, given: dict[str, Any], going: Going, attempt: int
+    ) -> Program[Stepped]:
+        if step.chooser is not None:
+            done = yield from self._asker.choose(step, at, given, going, attempt)
+        else:
+            true = (way.name for way in step.ways if going.state.truth_of(way.when))
+            done = Stepped(at, step.name, step.kind, given, {}, next(true, "otherwise"))
+        steps = next((way.steps for way in step.ways if way.name == done.told), step.otherwise)
+        yield from self._steps(steps, f"{at}.{done.told}.", going)
+        return done
 
     def _repeat(
         self, step: Repeat, at: str, given: dict[str, Any], going: Going
@@ -286,7 +338,7 @@ class Walk:
             self._line(
                 step.steps,
                 f"{at}.i{number}.",
-                Going(going.state.copied(**{step.item: item}), going.left.copied()),
+                going.beside(**{step.item: item}),
                 step.gives,
             )
             for number, item in enumerate(items, start=1)
@@ -301,7 +353,7 @@ class Walk:
             self._line(
                 branch.steps,
                 f"{at}.{branch.name}.",
-                Going(going.state.copied(), going.left.copied()),
+                going.beside(),
             )
             for branch in step.branches
         ]
@@ -329,6 +381,24 @@ class Walk:
             return done._replace(fault=why, halts="refused")
         return done
 
+    def _send(
+        self, step: Send, at: str, given: dict[str, Any], going: Going, attempt: int
+    ) -> Program[Stepped]:
+        body = {name: going.state.value_of(each) for name, each in step.body.items()}
+        text = told_as_json(body)
+        if self._where == "trial" or not self._sends:
+            written = [(step.writes, NOT_SENT)] if step.writes else []
+            return wrote(going, step, at, given | body, written, f"{NOT_SENT} It would be: {text}")
+        tool = hook_of(step, f"{self._sends}/{at}")
+        place = place_of(at, attempt)
+        result: ToolResult = yield UseTool(place, ToolsAtHand([tool]), tool.name, text)
+        if result.fault:
+            raise InvalidInput(f"It could not be sent: {result.fault}")
+        written = [(step.writes, json_or_text(result.answer))] if step.writes else []
+        used = UsedTool(step.address, text, result.answer, None)
+        told = f"sent to {step.address}"
+        return wrote(going, step, at, given | body, written, told)._replace(tools=(used,))
+
     def _call(
         self, step: CallStep, at: str, given: dict[str, Any], going: Going
     ) -> Program[Stepped]:
@@ -336,10 +406,15 @@ class Walk:
         named = {each.name: known[each.name] for each in step.chain.inputs if each.name in known}
         told = named | {name: going.state.value_of(each) for name, each in step.given.items()}
         walk = Walk(
-            step.chain, self._speakers, self._seed, self._where, self._tools_told, self._changes
-        )
+            step.chain, self._speakers, self._seed, self._where, self._tools_told, self._changes,
+            person=self._person, sends=self._sends,
+        )  # fmt: skip
         left = going.left.within(step.chain.caps)
-        under, before = Going(State(step.chain, walk._told(told)), left), left.copied()
+        under, before = (
+            Going(State(step.chain, walk._told(told)), left, going.talking),
+            left.copied(),
+        )
+        under.talk, under.summary, under.summed = going.talk, going.summary, going.summed
         try:
             outputs = yield from walk._whole(f"{at}.in.", under)
         finally:
@@ -391,5 +466,5 @@ def in_order(steps: Sequence[Stepped]) -> list[Stepped]:
 
 
 def _number_in(part: str) -> int:
-    digits = part.lstrip("ri")
+    digits = part.lstrip("rit")
     return int(digits) if digits.isdigit() else 0

@@ -143,6 +143,20 @@ class AskPerson:
 
 
 @dataclass(frozen=True)
+class HearPerson:
+    """Say something to the person of a talk; what they say to it is given, None where they say nothing for so many
+    `hours`."""
+
+    path: str
+    says: str
+    hours: float
+
+    @property
+    def digest(self) -> bytes:
+        return sha256(self.says.encode("utf-8", "replace")).digest()
+
+
+@dataclass(frozen=True)
 class Note:
     """Something has happened that whoever drives may show; nothing is given."""
 
@@ -183,6 +197,6 @@ def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool | LookUp | RunQuery | AskPerson | Note | Together
+Need = AskModel | UseTool | LookUp | RunQuery | AskPerson | HearPerson | Note | Together
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

@@ -44,6 +44,9 @@ class HttpWork(Document):
     method: Method = "GET"
     address: str = Field("", max_length=2_000)
     headers: list[ToolHeader] = said(max_length=20)
+    signed_with: str = said(
+        "", max_length=120, description="Reference of the key that signs what is sent (RFC 9421)."
+    )
     sends: Literal["nothing", "arguments"] = said(
         "nothing", description="The body: the arguments that the address does not take, as JSON."
     )

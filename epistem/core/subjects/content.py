@@ -6,9 +6,10 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from epistem.core.chains.content import Ask, Chain, StateValue
+from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import ledger, names_in
 from epistem.core.chains.faults import faults_of
+from epistem.core.chains.kinds import Ask, StateValue
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Input, Prompt, blank_prompt
 from epistem.core.prompts.dialogue import first_words

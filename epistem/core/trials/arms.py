@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from epistem.core.chains.content import Ask, Chain, Vote, models_of, placed
+from epistem.core.chains.askings import askings_of, models_of
+from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.varied import VariedStep, varied, with_look_ups_in
 from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import InvalidInput
@@ -56,7 +57,7 @@ def main_model(content: Chain, step: VariedStep | None) -> str:
         if step.model:
             return step.model
         for each in placed(content.steps):
-            if each.step.name == step.step and isinstance(each.step, Ask | Vote):
-                return each.step.model
+            if each.step.name == step.step and (asked := askings_of(each.step)):
+                return asked[0].model
     named = models_of(content)
     return named[-1] if named else ""

@@ -8,6 +8,7 @@ from typing import Any
 from epistem.core.cases.content import Case, title_of
 from epistem.core.cases.persona import LONGEST_REPLY, Persona, talk_for
 from epistem.core.cases.talk import NOBODY, Talked, talked
+from epistem.core.chains.content import Chain
 from epistem.core.checks.judge.asking import JudgeModel
 from epistem.core.engine.needs import AskModel, Program, SharedBody
 from epistem.core.errors import EpistemError, InvalidInput
@@ -76,6 +77,17 @@ def opening_of(prompt: Prompt, inputs: Mapping[str, Any], case: Case) -> str:
     words = first_words(prompt)
     told = inputs.get(words) if words is not None else None
     return told if isinstance(told, str) else title_of(case)
+
+
+def opening_words(chain: Chain, inputs: Mapping[str, Any], case: Case) -> str:
+    """The same, of a chain."""
+    told = inputs.get(chain.talk.words) if chain.talk else None
+    return told if isinstance(told, str) else title_of(case)
+
+
+def is_of_person(path: str) -> bool:
+    """Whether what is needed there is what a model says that plays the person."""
+    return path.endswith(_PLACE)
 
 
 def replies_in(texts: Iterable[tuple[str, str]]) -> dict[int, str]:

@@ -19,7 +19,7 @@ from epistem.standin.words import stems
 from epistem.standin.work.chat import guarded
 from epistem.standin.writing import Sentence
 
-_REFUSES = re.compile(
+REFUSES = re.compile(
     r"\b(?:rather not|won't|will not|don't want to|do not want to|not going to|no thanks|none of your|"
     r"prefer not|refuse|why do you need|skip that|not telling)\b",
     re.I,
@@ -40,7 +40,7 @@ def known(job: Job) -> dict[str, Any]:
     found = {name: extract.find(name, job.request.told) for name in fields}
     answered = set()
     for asked, told in pairwise(job.request.turns):
-        if (asked.role, told.role) != ("assistant", "user") or _REFUSES.search(told.text):
+        if (asked.role, told.role) != ("assistant", "user") or REFUSES.search(told.text):
             continue
         if _SILENT.fullmatch(told.text):
             continue
@@ -62,7 +62,7 @@ def _asks_for(text: str, name: str) -> bool:
 def _refused(job: Job) -> str:
     """The field that the user has just refused to give, or ""."""
     turns = job.request.turns
-    if len(turns) < 2 or not _REFUSES.search(turns[-1].text):
+    if len(turns) < 2 or not REFUSES.search(turns[-1].text):
         return ""
     return next((name for name in fields_of(job) if _asks_for(turns[-2].text, name)), "")
 
@@ -133,7 +133,7 @@ def _given_up(job: Job, name: str) -> bool:
     return any(
         a.role == "assistant"
         and b.role == "user"
-        and _REFUSES.search(b.text)
+        and REFUSES.search(b.text)
         and _asks_for(a.text, name)
         for a, b in pairwise(job.request.turns)
     )

@@ -49,6 +49,10 @@ def _write(job: Job) -> None:
         most = job.plan.max_words or 10
         job.out.choose({head(job.text, most): 1.0, head(job.text, max(3, most - 2)): 0.0})
         return
+    if so_far := job.request.block("summary so far"):
+        said = [] if so_far.startswith("nothing yet") else [so_far.strip()]
+        job.write([*said, *gist(job.text, 4, noise)])
+        return
     whole = bool(_WHOLE.search(job.instructions))
     job.plan.alone = job.plan.alone or whole
     most = 99 if whole else job.plan.sentences or (5 if job.plan.long else 3)

@@ -25,6 +25,8 @@ class WalkTook(NamedTuple):
     rounds: int
     calls: int
     told: list[dict[str, Any]]
+    talk: Sequence[tuple[str, str | None]] = ()
+    """What was said to the person, and what they said."""
 
 
 class FailedThere(NamedTuple):
@@ -60,20 +62,42 @@ def insert(tx: Transaction, took: Sequence[tuple[int, int, int, WalkTook]]) -> N
             told = packed([{**each, "given": {}, "wrote": {}} for each in walk.told])
         numbers = f"{walk.steps:d},{walk.rounds:d},{walk.calls:d}"
         words = ",".join(hexed(text.encode()) for text in texts)
-        rows.append(f"({cell_id:d},{trial_id:d},{arm:d},{words},{numbers},{hexed(told)})")
-    columns = "cell_id, trial_id, arm, ended, failed_at, failed_step, steps, rounds, calls, told"
+        talk = hexed(packed(list(walk.talk))) if walk.talk else "NULL"
+        rows.append(f"({cell_id:d},{trial_id:d},{arm:d},{words},{numbers},{hexed(told)},{talk})")
+    columns = (
+        "cell_id, trial_id, arm, ended, failed_at, failed_step, steps, rounds, calls, told, talk"
+    )
     tx.run(f"INSERT INTO walked ({columns}) VALUES {','.join(rows)}")
 
 
 def of_cell(tx: Transaction, cell_id: int) -> WalkTook | None:
     row = tx.first(
-        "SELECT ended, failed_at, failed_step, steps, rounds, calls, told FROM walked WHERE cell_id = %s",
+        "SELECT ended, failed_at, failed_step, steps, rounds, calls, told, talk FROM walked WHERE cell_id = %s",
         [cell_id],
     )
     if row is None:
         return None
-    *narrow, told = row
-    return WalkTook._make([*narrow, json.loads(told)])
+    *narrow, told, talk = row
+    return WalkTook._make([*narrow, json.loads(told), _talk(talk)])
+
+
+def talks_of(
+    tx: Transaction, source_id: int, cell_ids: Sequence[int]
+) -> dict[int, list[tuple[str, str | None]]]:
+    """By the cells' ids the talks that the answers had which the trial of that id has in their places."""
+    if not cell_ids:
+        return {}
+    marks = ", ".join(["%s"] * len(cell_ids))
+    rows = tx.rows(
+        f"SELECT mine.id, w.talk {IN_PLACE} JOIN walked w ON w.cell_id = c.id "
+        f"WHERE mine.id IN ({marks}) AND w.talk IS NOT NULL",
+        (source_id, *cell_ids),
+    )
+    return {int(cell_id): _talk(talk) for cell_id, talk in rows}
+
+
+def _talk(told: bytes | None) -> list[tuple[str, str | None]]:
+    return [(says, heard) for says, heard in json.loads(told)] if told else []
 
 
 def of_reading(tx: Transaction, trial: Trial, cell_id: int) -> WalkTook | None:

@@ -16,8 +16,8 @@ from epistem.store.documents import packed
 
 
 class Given(NamedTuple):
-    """`kind` is reply, tool, found, person, or late where a step was given up. `again`: it is from the walk that is
-    replayed."""
+    """`kind` is reply, tool, found, person, heard, or late where a step was given up. `again`: it is from the walk that
+    is replayed."""
 
     path: str
     kind: str
@@ -98,5 +98,6 @@ _READ: dict[str, Callable[[Any], Any]] = {
     "tool": lambda told: ToolResult(**told),
     "found": _found,
     "person": lambda told: PersonSaid(*told),
+    "heard": lambda told: told,
     "late": lambda told: told,
 }

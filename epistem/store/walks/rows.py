@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from epistem.core.cases.content import Case
 from epistem.core.chains.content import Chain
 from epistem.core.errors import NotFound
 from epistem.store.cells import lock_name
@@ -41,7 +42,8 @@ class WalkLine(NamedTuple):
 @dataclass(frozen=True)
 class Walking:
     """A walk with all that it is walked by. `edits` are values of the state at `from_step` that are otherwise than in
-    the walk that it replays. `outcome` has `outputs` and `state`; `steps` are as `core.chains.drawn` tells them."""
+    the walk that it replays. `goes_out`: what it sends is really sent. `played` is the case whose person is played in
+    its talk. `outcome` has `outputs`, `state` and the `talk`; `steps` are as `core.chains.drawn` tells them."""
 
     line: WalkLine
     subject_id: int
@@ -52,6 +54,8 @@ class Walking:
     outcome: dict[str, Any] | None
     steps: list[dict[str, Any]]
     ended_at: datetime | None
+    goes_out: bool
+    played: Case | None
 
     @property
     def id(self) -> int:
@@ -71,6 +75,8 @@ class NewWalk(NamedTuple):
     from_step: str = ""
     changed: str = ""
     edits: Mapping[str, Any] | None = None
+    goes_out: bool = False
+    played: Case | None = None
 
 
 _LINE = (
@@ -83,7 +89,7 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
     """Its id; it waits for a runner."""
     return tx.insert(
         "INSERT INTO walks (subject_id, content_id, inputs, seed, case_number, of_walk, from_step, changed, "
-        "edits, started_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        "edits, goes_out, played, started_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
         (
             subject.id,
             keep_content(tx, subject, new.chain),
@@ -94,6 +100,8 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
             new.from_step[:300],
             new.changed[:400],
             packed(dict(new.edits)) if new.edits else None,
+            new.goes_out,
+            packed(new.played.to_json()) if new.played else None,
             tx.by,
         ),
     )
@@ -101,14 +109,15 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
 
 def get(tx: Transaction, walk_id: int) -> Walking:
     row = tx.first(
-        f"SELECT {_LINE}, s.id, s.name, c.content, w.seed, w.edits, w.outcome, w.steps, w.ended_at "
+        f"SELECT {_LINE}, s.id, s.name, c.content, w.seed, w.edits, w.outcome, w.steps, w.ended_at, "
+        "w.goes_out, w.played "
         "FROM walks w JOIN subjects s ON s.id = w.subject_id "
         "JOIN tried_contents c ON c.id = w.content_id WHERE w.id = %s",
         [walk_id],
     )
     if row is None:
         raise NotFound(f"There is no walk {walk_id}.", field="walk")
-    subject_id, name, content, seed, edits, outcome, steps, ended_at = row[13:]
+    subject_id, name, content, seed, edits, outcome, steps, ended_at, goes_out, played = row[13:]
     return Walking(
         _line(row[:13]),
         subject_id,
@@ -119,6 +128,8 @@ def get(tx: Transaction, walk_id: int) -> Walking:
         json.loads(outcome) if outcome else None,
         json.loads(steps or "[]"),
         ended_at,
+        bool(goes_out),
+        Case.from_json(json.loads(played)) if played else None,
     )
 
 

@@ -11,7 +11,9 @@ from typing import Any, TypeVar
 
 import structlog
 
-from epistem.core.chains.drawn import bars_of, in_short, own_ms, told_step
+from epistem.core.chains.content import Chain, placed
+from epistem.core.chains.drawn import bars_of, in_short, own_ms, step_of_place, told_step
+from epistem.core.chains.talking import Says
 from epistem.core.chains.walked import Begun, Stepped, Walked
 from epistem.core.chains.walking import Changes, Walk
 from epistem.core.engine.needs import (
@@ -20,12 +22,14 @@ from epistem.core.engine.needs import (
     AskModel,
     AskPerson,
     Found,
+    HearPerson,
     LookUp,
     Note,
     PersonSaid,
 )
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
+from epistem.core.trials.talking import Person, opening_words
 from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
 from epistem.models.driving import Called, Driven, Made, Parked, carry_out
@@ -35,7 +39,9 @@ from epistem.store.database import Database, StoreDown, Transaction
 from epistem.store.models import Model
 from epistem.store.walks import events, pauses, record, rows
 from epistem.store.walks.record import Given
+from epistem.store.walks.rows import Walking
 from epistem.work.calls import ANSWERING, new_call, tool_call
+from epistem.work.judging import judge_of
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.outages import once_back
 from epistem.work.tools.reaching import Reaching
@@ -103,11 +109,13 @@ class WalkAtWork:
             speakers_of(self._listed.values()),
             walking.seed,
             changes=Changes(before=edits),
+            person=self._played(walking),
+            sends=f"{walking.subject}/{walking.id}" if walking.goes_out else "",
         )
         driven = Driven(Run(walk.program(walking.line.inputs), record.as_record(self._given)))
         flushing = asyncio.create_task(self._tell_pieces())
         try:
-            reach = Reaching(self._database, "try", allowed=False)
+            reach = Reaching(self._database, "try", allowed=walking.goes_out)
             walked = await carry_out(
                 client,
                 Endpoint.of(next(iter(self._listed.values()))),  # each need names its own
@@ -118,6 +126,7 @@ class WalkAtWork:
                 reach=reach,
                 noted=self._noted,
                 person=self._person,
+                hear=self._hear,
                 heard=self._heard,
             )
         except Parked:
@@ -138,7 +147,8 @@ class WalkAtWork:
         own = own_ms(walked.steps, self._took)
         ms = max((bar.start_ms + bar.ms for bar in bars_of(walked.steps, own)), default=0.0)
         steps = [told_step(step, own[step.at]) for step in walked.steps]
-        outcome = {"outputs": walked.outputs, "state": walked.state}
+        talk = [list(each) for each in walked.talk]
+        outcome = {"outputs": walked.outputs, "state": walked.state, "talk": talk}
 
         def keep(tx: Transaction) -> None:
             spent = tx.first(
@@ -209,21 +219,46 @@ class WalkAtWork:
 
     async def _person(self, need: AskPerson) -> PersonSaid:
         def ask(tx: Transaction) -> tuple[PersonSaid | None, datetime, bool]:
-            new = tx.first(
-                "SELECT 1 FROM pauses WHERE walk_id = %s AND path = %s", (self._id, need.path)
-            )
+            new = not pauses.there(tx, self._id, need.path)
             said, until_at = pauses.ask(tx, self._id, need)
             if said is not None:
                 record.keep(tx, self._id, Given(need.path, "person", need.digest, said, 0.0))
-            return said, until_at, new is None
+            return said, until_at, new
 
         said, until_at, new = await self._in_database(ask)
         if said is not None:
             return said
-        self._wake_at = until_at if self._wake_at is None else min(self._wake_at, until_at)
-        if new:
-            await self._tell([("paused", {"at": need.path, "name": need.name})])
+        await self._wait_until(until_at, need.path if new else "", need.name)
         raise Parked
+
+    def _played(self, walking: Walking) -> Says | None:
+        """Who says what the person of the case does."""
+        if walking.played is None:
+            return None
+        models = {name: judge_of(model) for name, model in self._listed.items()}
+        opening = opening_words(walking.chain, walking.line.inputs, walking.played)
+        return Person(walking.played, opening, models).says
+
+    async def _hear(self, need: HearPerson) -> str | None:
+        def ask(tx: Transaction) -> tuple[bool, str | None, datetime, bool]:
+            new = not pauses.there(tx, self._id, need.path)
+            over, words, until_at = pauses.hear(
+                tx, self._id, need, _step_at(self._walking.chain, need.path)
+            )
+            if over:
+                record.keep(tx, self._id, Given(need.path, "heard", need.digest, words, 0.0))
+            return over, words, until_at, new
+
+        over, words, until_at, new = await self._in_database(ask)
+        if over:
+            return words
+        await self._wait_until(until_at, need.path if new else "", need.says)
+        raise Parked
+
+    async def _wait_until(self, until_at: datetime, at: str, name: str) -> None:
+        self._wake_at = until_at if self._wake_at is None else min(self._wake_at, until_at)
+        if at:
+            await self._tell([("paused", {"at": at, "name": name})])
 
     async def _noted(self, note: Note) -> None:
         what = note.what
@@ -268,3 +303,9 @@ class WalkAtWork:
     async def _in_database(self, work: Callable[[Transaction], Kept]) -> Kept:
         """An outage is waited for: the walk stays this runner's."""
         return await once_back(lambda: asyncio.to_thread(self._database.settled, work), FOR_EVER)
+
+
+def _step_at(chain: Chain, path: str) -> str:
+    """The name of the step that says something at this place; "" for the chain itself."""
+    at = step_of_place(path.rpartition(".")[0])
+    return next((each.step.name for each in placed(chain.steps) if each.at == at), "")

@@ -7,13 +7,16 @@ from typing import Any
 
 from pydantic import Field
 
+from epistem.core.cases.content import Case
+from epistem.core.cases.talk import is_talk
 from epistem.core.chains.content import Chain
 from epistem.core.chains.drawn import comes_before, owner_of
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.prompts.inputs import filled
 from epistem.core.shapes import Document, said
-from epistem.store import subjects
+from epistem.store import cases, subjects
 from epistem.store.database import Transaction
+from epistem.store.subjects import Subject
 from epistem.store.walks import record, rows
 from epistem.store.walks.rows import NewWalk, Walking
 from epistem.work import pinned
@@ -35,6 +38,10 @@ class AskedWalk(Document):
     from_step: str = said("", max_length=300)
     edits: dict[str, Any] = said(of=dict)
     changed: str = said("", max_length=400, description="What is otherwise, in words.")
+    played: bool = said(False, description="The person of the case is played in the talk.")
+    goes_out: bool = said(
+        False, description="What it sends, and tools that change something, are let out."
+    )
 
 
 def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
@@ -65,13 +72,28 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
         subject,
         NewWalk(
             chain, given, asked.seed if origin is None else origin.seed, asked.case, asked.of_walk,
-            asked.from_step, asked.changed, asked.edits,
+            asked.from_step, asked.changed, asked.edits, asked.goes_out, _played(tx, subject, asked, origin),
         ),
     )  # fmt: skip
     if origin is not None:
         changed = chain != origin.chain or bool(asked.edits) or given != origin.line.inputs
         record.copy(tx, origin.id, walk_id, _again(tx, origin, asked.from_step, changed=changed))
     return rows.get(tx, walk_id)
+
+
+def _played(
+    tx: Transaction, subject: Subject, asked: AskedWalk, origin: Walking | None
+) -> Case | None:
+    """The case whose person is played. Raises InvalidInput for one that has nobody."""
+    if not asked.played:
+        return origin.played if origin else None
+    if asked.case is None:
+        raise InvalidInput("Choose the case whose person is played.", field="case")
+    case = cases.get(tx, subject, asked.case).content
+    if not is_talk(case):
+        message = f"Case {asked.case} has no person: say there what they say, or talk yourself."
+        raise InvalidInput(message, field="case")
+    return case
 
 
 def _check_edits(chain: Chain, asked: AskedWalk) -> None:

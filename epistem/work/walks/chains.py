@@ -7,9 +7,11 @@ import re
 from collections.abc import Awaitable, Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-from epistem.core.chains.content import Ask, Chain, Vote, prompts_in
+from epistem.core.chains.askings import askings_in, askings_of
+from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import ledger
-from epistem.core.chains.faults import Fault, faults_of
+from epistem.core.chains.faults import faults_of
+from epistem.core.chains.step_faults import Fault
 from epistem.core.chains.walked import Speaker, Stepped, Walked
 from epistem.core.chains.walking import PAST, Walk
 from epistem.core.engine.needs import AskModel, AskPerson, Note, PersonSaid
@@ -61,10 +63,10 @@ def faults_here(tx: Transaction, chain: Chain) -> list[Fault]:
     missing = {fault.at for fault in gone}
     listed = {model.name: model for model in models.all_of(tx)}
     gone += _kept_elsewhere(chain, listed)
-    for at, step in prompts_in(chain):
-        if step.model not in listed:
-            named = f"“{step.model}”" if step.model else "that is not chosen yet"
-            gone.append(Fault(at, "model", f"There is no model {named} in the list."))
+    for at, asking in askings_in(chain):
+        if asking.model not in listed:
+            named = f"“{asking.model}”" if asking.model else "that is not chosen yet"
+            gone.append(Fault(at, asking.field, f"There is no model {named} in the list."))
     return [*gone, *(fault for fault in faults_of(chain) if fault.at not in missing)]
 
 
@@ -72,18 +74,24 @@ def _kept_elsewhere(chain: Chain, listed: Mapping[str, Model]) -> Iterator[Fault
     """Where what is said of people goes to a model that keeps it, or of which nobody knows."""
     for row in ledger(chain):
         names = tuple(name for name in row.reads if name in chain.personal)
-        model = listed.get(row.step.model) if isinstance(row.step, Ask | Vote) else None
-        if not names or model is None:
+        if not names:
             continue
-        told = listed_in_words([f"“{name}”" for name in names], "and")
-        holds = f"{told} {'hold' if len(names) > 1 else 'holds'} what is said of people"
-        if not model.policy.strip():
-            message = f"{holds}, and nothing is known of what {model.name} keeps."
-        elif _KEEPS.search(model.policy) and not _KEEPS_NOT.search(model.policy):
-            message = f"{holds}, and {model.name} keeps it: {model.policy.strip()[:120]}"
-        else:
-            continue
-        yield Fault(row.at, "model", message, stops=False, names=names)
+        for field, name in {
+            each.model: (each.field, each.model) for each in askings_of(row.step)
+        }.values():
+            if name in listed and (message := _kept_by(listed[name], names)):
+                yield Fault(row.at, field, message, stops=False, names=names)
+
+
+def _kept_by(model: Model, names: Sequence[str]) -> str:
+    """Why that model should not be sent these values, "" where nothing speaks against it."""
+    told = listed_in_words([f"“{name}”" for name in names], "and")
+    holds = f"{told} {'hold' if len(names) > 1 else 'holds'} what is said of people"
+    if not model.policy.strip():
+        return f"{holds}, and nothing is known of what {model.name} keeps."
+    if _KEEPS.search(model.policy) and not _KEEPS_NOT.search(model.policy):
+        return f"{holds}, and {model.name} keeps it: {model.policy.strip()[:120]}"
+    return ""
 
 
 async def walk(

@@ -25,4 +25,5 @@ def walk_took(walked: Walked, took: Mapping[str, float]) -> WalkTook:
         len(rounds),
         sum(step.calls for step in walked.steps),
         [told_step(step, own[step.at]) for step in walked.steps],
+        [(each.says, each.heard) for each in walked.talk],
     )

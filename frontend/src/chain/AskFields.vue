@@ -13,11 +13,13 @@ import { api, got } from "@/api/client";
 import { useStale } from "@/api/stale";
 import { keptPrompt } from "./cutting";
 import ExprRows from "./ExprRows.vue";
+import ModelField from "./ModelField.vue";
 import type { Step } from "./steps";
+import VoteFields from "./VoteFields.vue";
 import WritesField from "./WritesField.vue";
 
 const step = defineModel<Extract<Step, { kind: "ask" | "vote" }>>({ required: true });
-const props = defineProps<{ name: string; faults: ChainFault[]; asks: string[]; names: string[]; known: string[] }>();
+const props = defineProps<{ name: string; faults: ChainFault[]; asks: string[]; names: string[]; known: string[]; talks: boolean }>();
 const emit = defineEmits<{ named: [name: string] }>();
 const stale = useStale();
 const models = useModels();
@@ -30,6 +32,8 @@ const busy = ref(false);
 /** What is wrong in the prompt, as its own sheet tells it. */
 const problems = computed<DraftProblem[]>(() => props.faults.filter(({ field }) => field.startsWith("prompt.")).map((fault) => ({ field: fault.field.slice(7), message: fault.message, part: null, line: null })));
 const facts = computed(() => ({ inputs: props.asks, unused: [], replyInWords: "", problems: problems.value, doubts: [] }));
+const seesFault = computed(() => props.faults.find(({ field }) => field === "sees")?.message ?? "");
+const see = (how: string) => set({ sees: how ? { how } : null });
 const given = computed(() => props.faults.find(({ field }) => field === "given")?.message ?? "");
 function set(more: object): void {
   step.value = { ...step.value, ...more } as typeof step.value;
@@ -66,12 +70,8 @@ const noRename = () => Promise.reject(new Error("Rename it in the text of the st
 
 <template>
   <div class="flex flex-col gap-2 px-gut py-2">
+    <ModelField :model-value="step.model" @update:model-value="set({ model: $event })" />
     <div class="grid grid-cols-[92px_1fr] items-center gap-x-3 gap-y-2">
-      <span>Model</span>
-      <select class="field w-44 px-1" :value="step.model" aria-label="Model" data-test="step-model" @change="set({ model: ($event.target as HTMLSelectElement).value })">
-        <option v-if="!list.some(({ name: each }) => each === step.model)" :value="step.model">{{ step.model ? `${step.model} (not there)` : "choose…" }}</option>
-        <option v-for="model in list" :key="model.name" :value="model.name">{{ model.name }}</option>
-      </select>
       <span>Prompt</span>
       <span class="flex items-center gap-3">
         <select class="field max-w-60 px-1" :value="step.kept ?? ''" :disabled="busy" aria-label="Prompt" data-test="step-prompt" @change="take(($event.target as HTMLSelectElement).value)">
@@ -81,7 +81,15 @@ const noRename = () => Promise.reject(new Error("Rename it in the text of the st
         </select>
         <button v-if="!step.kept" type="button" class="link text-sm" :disabled="busy" title="As a subject with versions and cases of its own, which this step asks" data-test="keep-prompt" @click="keepIt">keep it as a prompt</button>
         <button v-if="step.kept" type="button" class="link text-sm" data-test="make-own" @click="set({ kept: '' })">make it this step’s own</button>
-        <label v-if="step.kind === 'vote'" class="flex items-center gap-2"><input class="field w-14" type="number" min="2" max="25" :value="step.times ?? 3" aria-label="Times" @input="set({ times: Math.min(25, Math.max(2, Number(($event.target as HTMLInputElement).value) || 2)) })" /> times</label>
+      </span>
+    </div>
+    <VoteFields v-if="step.kind === 'vote'" :model-value="step" :faults="faults" @update:model-value="step = $event" />
+    <div v-else-if="talks || step.sees" class="grid grid-cols-[92px_1fr] items-center gap-x-3">
+      <span>Of the talk</span>
+      <span class="flex flex-wrap items-center gap-x-2">
+        <select class="field px-1" :value="step.sees?.how ?? ''" aria-label="What it sees of the talk" data-test="sees" @change="see(($event.target as HTMLSelectElement).value)"><option value="">it sees nothing but what it is given</option><option value="all">it sees all that was said</option><option value="last">it sees the last things said</option><option value="summary">it sees the summary</option></select>
+        <template v-if="step.sees?.how === 'last'"><input class="field w-14" type="number" min="1" max="100" :value="step.sees.last ?? 6" aria-label="So many things said" @change="set({ sees: { how: 'last', last: Math.min(100, Math.max(1, Number(($event.target as HTMLInputElement).value) || 6)) } })" /> of them</template>
+        <span v-if="seesFault" class="text-sm text-rust" role="alert">{{ seesFault }}</span>
       </span>
     </div>
     <ExprRows v-if="asks.some((name) => !known.includes(name)) || Object.keys(step.given ?? {}).length" :model-value="step.given ?? {}" label="Is given" :faults="faults" field="given" :names="asks" hint="inputs of the prompt that are not values of the same name" @update:model-value="set({ given: $event })" />

@@ -22,6 +22,7 @@ import { type Kind, KINDS, type Path, rungsOf, type Step, stepOfPlace } from "./
 import { useChain } from "./useChain";
 import StepInWalk from "./walk/StepInWalk.vue";
 import { useWalk } from "./walk/useWalk";
+import WalkTalk from "./walk/WalkTalk.vue";
 import WalkPane from "./walk/WalkPane.vue";
 import WholeSheet from "./WholeSheet.vue";
 
@@ -42,7 +43,7 @@ const stale = useStale();
 
 const chosen = ref("1");
 const asYaml = ref(false);
-const tab = ref<"setup" | "walk">("setup");
+const tab = ref<"setup" | "walk" | "talk">("setup");
 const naming = ref(false);
 const saving = ref(false);
 const comparing = ref(false);
@@ -68,6 +69,8 @@ const blocked = computed(() => {
 });
 const title = computed(() => (facts.baseVersion === null ? "Draft, no version yet" : facts.edited || status.value === "CHANGED" ? `Draft after v${facts.baseVersion}` : `Draft, same as v${facts.baseVersion}`));
 
+/** Whether somebody talks with it. */
+const converses = computed(() => !!content.value?.talk || rungs.value.some(({ step: each }) => each?.kind === "collect"));
 /** The walk that is looked at, and the place in it. */
 const walkId = ref<number | null>(null);
 const { page: walk, steps: walkSteps, look } = useWalk(walkId, () => void walkChanges.over(name));
@@ -84,7 +87,7 @@ watch(
 function openWalk(id: number | null): void {
   const began = id !== null && !walks.data.value?.pages[0]?.walks.some((line) => line.id === id);
   walkId.value = id;
-  if (began && walkId.value !== null) tab.value = "walk";
+  if (began && walkId.value !== null) tab.value = converses.value ? "talk" : "walk";
 }
 function choosePlace(at: string): void {
   walkAt.value = at;
@@ -169,7 +172,7 @@ async function save(note: string): Promise<void> {
 }
 async function walkIt(): Promise<void> {
   if (!(await draft.keep()) && status.value !== "KEPT") return;
-  tab.value = "walk";
+  tab.value = converses.value ? "talk" : "walk";
   await pane.value?.begin();
 }
 function openSheet(): void {
@@ -212,7 +215,7 @@ useKeys([
   { keys: { w: () => (chosen.value = "") }, shown: ["W"], label: "the whole" },
 ]);
 const likely = computed(() => (facts.takes ? `${count(Math.round(facts.takes.likely.calls), "call")}, ${cents(facts.takes.likely.cents)} a walk` : ""));
-const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step ${walkAt.value}, ${walkStep.value.name}` : step.value ? `Step ${chosen.value}, ${step.value.name}` : rung.value ? `The way “${rung.value.head}”` : "The whole chain"));
+const stepTitle = computed(() => (tab.value === "talk" && walk.value && converses.value ? `The talk of walk ${walk.value.id}` : walkStep.value && tab.value === "walk" ? `Step ${walkAt.value}, ${walkStep.value.name}` : step.value ? `Step ${chosen.value}, ${step.value.name}` : rung.value ? `The way “${rung.value.head}”` : "The whole chain"));
 </script>
 
 <template>
@@ -256,13 +259,15 @@ const stepTitle = computed(() => (walkStep.value && tab.value === "walk" ? `Step
       <section v-if="content" class="panel flex min-h-0 flex-1 flex-col" :aria-label="stepTitle">
         <header class="flex items-center gap-3 border-b border-rule px-gut py-2">
           <b class="min-w-0 flex-1 truncate font-semibold" data-test="step-title">{{ stepTitle }}</b>
-          <span v-if="step && walk" class="flex gap-3 text-sm" role="group" aria-label="What is shown of it">
+          <span v-if="(step || converses) && walk" class="flex gap-3 text-sm" role="group" aria-label="What is shown of it">
+            <button v-if="converses" type="button" :class="tab === 'talk' ? 'font-semibold' : 'link'" :aria-pressed="tab === 'talk'" data-test="tab-talk" @click="tab = 'talk'">the talk</button>
             <button type="button" :class="tab === 'setup' ? 'font-semibold' : 'link'" :aria-pressed="tab === 'setup'" data-test="tab-setup" @click="tab = 'setup'">as it is set up</button>
             <button type="button" :class="tab === 'walk' ? 'font-semibold' : 'link'" :aria-pressed="tab === 'walk'" data-test="tab-walk" @click="tab = 'walk'">in the walk</button>
           </span>
         </header>
         <div ref="sheetHost" class="min-h-0 flex-1 overflow-auto" tabindex="0" role="group" :aria-label="stepTitle">
-          <template v-if="tab === 'walk' && walk">
+          <WalkTalk v-if="tab === 'talk' && walk && converses" :walk="walk" :steps="walkSteps" :chain="content" @said="look" />
+          <template v-else-if="tab === 'walk' && walk">
             <StepInWalk v-if="walkStep" :walk="walk" :step="walkStep" :chain="content" :edited="true" @begun="openWalk" />
             <p v-else class="p-gut text-ink-2">{{ walk.over ? "The walk did not come to this step." : "The walk has not come to this step yet." }} Choose a bar above.</p>
           </template>

@@ -2,22 +2,24 @@
 /** The chosen step as it is set up: its name, when it is taken, and what its kind asks for. */
 import { computed } from "vue";
 
-import { useCheckKinds } from "@/api/checks";
 import { useCollections } from "@/api/knowledge";
 import { api, got, messageOf } from "@/api/client";
+import { cheapestAndDearest, useModels } from "@/api/models";
 import { useDesk } from "@/api/subjects";
 import { fetchToolVersion, useToolbox } from "@/api/tools";
-import type { Chain, ChainFault, CheckUse, LookingUp, Tool } from "@/api/schema";
-import AddCheck from "@/checks/AddCheck.vue";
+import type { Chain, ChainFault, LookingUp, Tool } from "@/api/schema";
 import { complain } from "@/frame/notices";
 import LookUpSettings from "@/knowledge/LookUpSettings.vue";
-import OptionsForm from "@/parts/OptionsForm.vue";
 import TypedField from "@/parts/TypedField.vue";
 import WorkFields from "@/tools/WorkFields.vue";
 import AskFields from "./AskFields.vue";
+import ChecksField from "./ChecksField.vue";
+import CollectFields from "./CollectFields.vue";
 import ExprField from "./ExprField.vue";
 import ExprRows from "./ExprRows.vue";
-import { type Step, titleOf } from "./steps";
+import RouteFields from "./RouteFields.vue";
+import SendFields from "./SendFields.vue";
+import { rungsOf, type Step, titleOf } from "./steps";
 import WritesField from "./WritesField.vue";
 
 const step = defineModel<Step>({ required: true });
@@ -33,12 +35,12 @@ const names = computed(() => (props.chain.state ?? []).map((each) => each.name))
 const known = computed(() => [...(props.chain.inputs ?? []).map((each) => each.name), ...names.value]);
 const faultOf = (field: string) => props.faults.find((fault) => fault.field === field)?.message ?? "";
 /** What no field shows is said on top. */
-const rest = computed(() => props.faults.filter(({ field }) => !["until", "best", "over", "gives", "of", "question", "only_if", "given"].includes(field) && !field.startsWith("prompt.") && !field.startsWith("writes.") && !field.startsWith("given.") && !(field === "writes" && "writes" in step.value)));
+const rest = computed(() => props.faults.filter(({ field }) => !["until", "best", "over", "gives", "of", "question", "only_if", "given", "sees", "begins", "address", "fields", "merge", "model", "chooser.of", "chooser.model", "merge.model"].includes(field) && !/^(ways|fields|body|merge)\./.test(field) && !field.startsWith("prompt.") && !field.startsWith("writes.") && !field.startsWith("given.") && !(field === "writes" && "writes" in step.value)));
 
-const kinds = useCheckKinds();
-const plain = computed(() => (kinds.data.value?.kinds ?? []).filter(({ asks: judges }) => !judges));
-const kindOf = (use: CheckUse) => plain.value.find(({ key }) => key === use.check);
-const putUse = (at: number, more: Partial<CheckUse>) => set({ checks: as("check")!.checks.map((each, i) => (i === at ? { ...each, ...more } : each)) });
+const models = useModels();
+const usual = computed(() => cheapestAndDearest(models.data.value?.models ?? [])[0]?.name ?? "");
+/** Whether somebody talks with it, so that there is something to be seen of that. */
+const talks = computed(() => !!props.chain.talk || rungsOf(props.chain.steps).some(({ step: each }) => each?.kind === "collect"));
 const collections = useCollections();
 const toolbox = useToolbox();
 const desk = useDesk();
@@ -65,7 +67,6 @@ async function takeChain(reference: string): Promise<void> {
     complain(messageOf(wrong));
   }
 }
-const putWay = (at: number, more: object) => set({ ways: as("route")!.ways.map((each, i) => (i === at ? { ...each, ...more } : each)) });
 const putBranch = (at: number, name: string) => set({ branches: as("both")!.branches.map((each, i) => (i === at ? { ...each, name } : each)) });
 const number = (event: Event, least: number, most: number) => Math.min(most, Math.max(least, Number((event.target as HTMLInputElement).value) || least));
 const asksParameters = computed(() => {
@@ -86,7 +87,7 @@ const asksParameters = computed(() => {
       <p v-for="fault in rest" :key="fault.message" class="text-sm" :class="fault.stops ? 'text-rust' : 'text-straw'" :role="fault.stops ? 'alert' : undefined" data-test="step-fault">{{ fault.message }}</p>
     </div>
 
-    <AskFields v-if="step.kind === 'ask' || step.kind === 'vote'" :model-value="step" :name="name" :faults="faults" :asks="asks" :names="names" :known="known" @update:model-value="step = $event" @named="emit('named', $event)" />
+    <AskFields v-if="step.kind === 'ask' || step.kind === 'vote'" :model-value="step" :name="name" :faults="faults" :asks="asks" :names="names"  :known="known" :talks="talks" @update:model-value="step = $event" @named="emit('named', $event)" />
 
     <div v-else class="flex flex-col gap-2 px-gut py-2">
       <template v-if="as('look_up')">
@@ -121,27 +122,16 @@ const asksParameters = computed(() => {
 
       <template v-if="as('check')">
         <ExprField :model-value="as('check')!.of" label="Judges" :fault="faultOf('of')" @update:model-value="set({ of: $event })" />
-        <div v-for="(use, i) in as('check')!.checks" :key="i" class="border-t border-rule-soft pt-2" data-test="step-check">
-          <p class="flex items-baseline gap-3"><b class="min-w-0 flex-1 truncate font-medium">{{ kindOf(use)?.summary ?? use.check }}</b><button v-if="as('check')!.checks.length > 1" type="button" class="link text-xs" @click="set({ checks: as('check')!.checks.filter((_, other) => other !== i) })">remove</button></p>
-          <OptionsForm v-if="kindOf(use)" :model-value="use.options ?? {}" :schema="kindOf(use)!.options" @update:model-value="putUse(i, { options: $event })" />
-        </div>
-        <AddCheck v-if="plain.length" :kinds="plain" @add="set({ checks: [...as('check')!.checks, { check: $event.key, options: {} }] })" />
+        <ChecksField :model-value="as('check')!.checks" @update:model-value="set({ checks: $event })" />
         <label class="grid grid-cols-[92px_1fr] items-center gap-x-3"
           ><span>If it fails</span>
           <select class="field w-52 px-1" :value="as('check')!.on_failure ?? 'record'" data-test="on-failure" @change="set({ on_failure: ($event.target as HTMLSelectElement).value })"><option value="record">write it down and go on</option><option value="halt">stop the chain</option></select></label
         >
       </template>
 
-      <template v-if="as('route')">
-        <p class="text-ink-2">The first way that is true is taken; otherwise the last.</p>
-        <div v-for="(way, i) in as('route')!.ways" :key="i" class="grid grid-cols-[112px_auto_1fr_auto] items-start gap-1.5" data-test="way-row">
-          <TypedField lazy class="field h-7.5 w-full text-sm" maxlength="40" :model-value="way.name" aria-label="Name of the way" @update:model-value="putWay(i, { name: $event.trim() || way.name })" />
-          <span class="pt-1.25 text-ink-3">where</span>
-          <TypedField lines class="field field-sizing-content w-full resize-none font-mono text-sm" spellcheck="false" :model-value="way.when" aria-label="Where" @update:model-value="putWay(i, { when: $event })" />
-          <button v-if="as('route')!.ways.length > 1" type="button" class="link pt-1.5 text-xs" @click="set({ ways: as('route')!.ways.filter((_, other) => other !== i) })">remove</button>
-        </div>
-        <p><button type="button" class="link text-sm" data-test="add-way" @click="set({ ways: [...as('route')!.ways, { name: `way ${as('route')!.ways.length + 1}`, when: 'false', steps: [] }] })">another way</button></p>
-      </template>
+      <RouteFields v-if="step.kind === 'route'" :model-value="step" :faults="faults" :reads="known[0] ?? ''" :model="usual" @update:model-value="step = $event" />
+      <CollectFields v-if="step.kind === 'collect'" :model-value="step" :faults="faults" @update:model-value="step = $event" />
+      <SendFields v-if="step.kind === 'send'" :model-value="step" :faults="faults" :known="known" @update:model-value="step = $event" />
 
       <template v-if="as('repeat')">
         <ExprField :model-value="as('repeat')!.until" label="Until" :fault="faultOf('until')" test="until" @update:model-value="set({ until: $event })" />
@@ -188,13 +178,13 @@ const asksParameters = computed(() => {
       </template>
 
       <WritesField
-        v-if="step.kind === 'look_up' || step.kind === 'tool' || step.kind === 'each' || step.kind === 'check' || step.kind === 'pause' || step.kind === 'call'"
+        v-if="step.kind === 'look_up' || step.kind === 'tool' || step.kind === 'each' || step.kind === 'check' || step.kind === 'pause' || step.kind === 'call' || step.kind === 'collect' || step.kind === 'send'"
         :model-value="step.writes ?? ''"
         :names="names"
         :faults="faults"
         :many="step.kind === 'call'"
         :over="step.kind === 'call' ? Object.keys(step.chain.outputs ?? {}).join(', ') : ''"
-        :what="({ look_up: 'the passages', tool: 'what it says', each: 'the results', check: 'what failed', pause: 'what was said', call: 'its outputs' } as Record<string, string>)[step.kind]!"
+        :what="({ look_up: 'the passages', tool: 'what it says', each: 'the results', check: 'what failed', pause: 'what was said', call: 'its outputs', collect: 'the facts', send: 'what was answered' } as Record<string, string>)[step.kind]!"
         @update:model-value="set({ writes: $event })"
         @named="emit('named', $event)"
       />
@@ -202,7 +192,7 @@ const asksParameters = computed(() => {
     <div class="grid grid-cols-[92px_1fr] items-center gap-x-3 border-t border-rule-soft px-gut pt-2">
       <span>Limits</span>
       <span class="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <label v-if="['ask', 'vote', 'tool', 'look_up'].includes(step.kind)" class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-12" inputmode="numeric" :model-value="step.retries ?? 0" aria-label="Tried again at most" data-test="retries" @update:model-value="set({ retries: Math.min(5, Math.max(0, Math.round(Number($event)) || 0)) })" /> more tries</label>
+        <label v-if="['ask', 'vote', 'tool', 'look_up', 'send'].includes(step.kind) || (step.kind === 'route' && step.chooser)" class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-12" inputmode="numeric" :model-value="step.retries ?? 0" aria-label="Tried again at most" data-test="retries" @update:model-value="set({ retries: Math.min(5, Math.max(0, Math.round(Number($event)) || 0)) })" /> more tries</label>
         <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.seconds ?? ''" aria-label="Seconds at most" data-test="seconds" @update:model-value="set({ seconds: Number($event) > 0 ? Number($event) : null })" /> s</label>
         <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.cents ?? ''" aria-label="Cents at most" data-test="cents" @update:model-value="set({ cents: Number($event) > 0 ? Number($event) : null })" /> ¢ at most</label>
       </span>

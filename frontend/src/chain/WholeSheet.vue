@@ -3,11 +3,14 @@
 import { computed } from "vue";
 
 import type { Chain, ChainFault, Input, ReplyShape, StateValue, WalkTakes } from "@/api/schema";
+import { cheapestAndDearest, useModels } from "@/api/models";
 import ReplySection from "@/draft/reply/ReplySection.vue";
 import { cents } from "@/marks/format";
 import TypedField from "@/parts/TypedField.vue";
 import { asText, listFrom, valueOf } from "@/parts/values";
+import ExprField from "./ExprField.vue";
 import ExprRows from "./ExprRows.vue";
+import ModelField from "./ModelField.vue";
 
 const chain = defineModel<Chain>({ required: true });
 const props = defineProps<{ faults: ChainFault[]; takes: { least: WalkTakes; likely: WalkTakes; most: WalkTakes } | null }>();
@@ -25,6 +28,11 @@ function fresh(wanted: string): string {
 }
 const caps = computed(() => chain.value.caps ?? {});
 const putCap = (name: "steps" | "calls" | "cents", text: string) => set({ caps: { ...caps.value, [name]: text.trim() === "" || !Number.isFinite(Number(text)) ? (name === "cents" ? null : undefined) : Number(text) } });
+const talk = computed(() => chain.value.talk ?? null);
+const models = useModels();
+const usual = computed(() => cheapestAndDearest(models.data.value?.models ?? [])[0]?.name ?? "");
+const putTalk = (more: object) => set({ talk: { ...talk.value!, ...more } });
+const converse = (on: boolean) => set({ talk: on ? { words: inputs.value.find(({ kind }) => (kind ?? "text") === "text")?.name ?? "" } : null });
 const whole = computed(() => props.faults.filter(({ at }) => at === ""));
 const range = (of: (takes: WalkTakes) => string) => (props.takes ? `${of(props.takes.likely)} (${of(props.takes.least)} to ${of(props.takes.most)})` : "");
 </script>
@@ -58,6 +66,20 @@ const range = (of: (takes: WalkTakes) => string) => (props.takes ? `${of(props.t
     <section>
       <p class="mb-1 font-semibold">Its answer</p>
       <ReplySection :model-value="(chain.reply ?? { kind: 'text' }) as ReplyShape" :problems="[]" words="" :placed="true" @update:model-value="set({ reply: $event })" @insert="() => undefined" />
+    </section>
+    <section data-test="talk-section">
+      <label class="mb-1 flex items-center gap-2"><input type="checkbox" :checked="!!talk" data-test="converses" @change="converse(($event.target as HTMLInputElement).checked)" /><span class="font-semibold">It converses</span> <span class="caption">its steps are taken anew for each thing that the person says; the state stays</span></label>
+      <div v-if="talk" class="flex flex-col gap-1.5">
+        <span class="flex flex-wrap items-center gap-x-2 gap-y-1"
+          >they say <select class="field px-1 font-mono text-sm" :value="talk.words" aria-label="The input that they say" data-test="talk-words" @change="putTalk({ words: ($event.target as HTMLSelectElement).value })"><option v-if="!inputs.some(({ name }) => name === talk!.words)" :value="talk.words">{{ talk.words || "choose…" }}</option><option v-for="each in inputs" :key="each.name" :value="each.name">{{ each.name }}</option></select>, for at most <TypedField lazy class="field h-7.5 w-14" inputmode="numeric" :model-value="talk.turns ?? 20" aria-label="Most turns" @update:model-value="putTalk({ turns: Math.min(100, Math.max(1, Math.round(Number($event)) || 20)) })" /> turns, and are waited for
+          <TypedField lazy class="field h-7.5 w-14" inputmode="decimal" :model-value="talk.hours ?? 72" aria-label="Hours" @update:model-value="putTalk({ hours: Number($event) > 0 ? Math.min(2000, Number($event)) : 72 })" /> hours</span
+        >
+        <ExprField :model-value="talk.until ?? ''" label="Over once" hint="never by itself, while this is empty" :fault="faults.find(({ field }) => field === 'talk.until')?.message ?? ''" test="talk-until" @update:model-value="putTalk({ until: $event.trim() })" />
+        <span class="flex items-center gap-2"
+          ><label class="flex items-center gap-2"><input type="checkbox" :checked="!!talk.summary" data-test="keeps-summary" @change="putTalk({ summary: ($event.target as HTMLInputElement).checked ? { model: usual } : null })" /> a summary is kept</label>
+          <template v-if="talk.summary"><ModelField class="flex-1" label="by" :model-value="talk.summary.model" @update:model-value="putTalk({ summary: { ...talk.summary!, model: $event } })" /><TypedField lazy class="field h-7.5 w-16" inputmode="numeric" :model-value="talk.summary.words ?? 120" aria-label="Words of the summary" @update:model-value="putTalk({ summary: { ...talk.summary!, words: Math.min(1000, Math.max(20, Math.round(Number($event)) || 120)) } })" /> words</template></span
+        >
+      </div>
     </section>
     <div class="grid grid-cols-[92px_1fr] items-center gap-x-3">
       <span class="font-semibold">Caps</span>

@@ -29,7 +29,9 @@ export const KINDS: { kind: Kind; title: string; does: string }[] = [
   { kind: "both", title: "Both", does: "branches side by side" },
   { kind: "vote", title: "Vote", does: "ask several times, the majority counts" },
   { kind: "pause", title: "Pause", does: "a person approves, edits or refuses" },
+  { kind: "collect", title: "Collect", does: "find facts out by talk" },
   { kind: "call", title: "Call", does: "walk another chain" },
+  { kind: "send", title: "Send", does: "values to an address, as a web hook" },
 ];
 export const titleOf = (kind: string): string => KINDS.find((each) => each.kind === kind)?.title ?? kind;
 
@@ -44,7 +46,7 @@ interface Held {
 export function heldBy(step: Step): Held[] {
   if (step.kind === "repeat" || step.kind === "each") return [{ name: "", when: "", steps: step.steps, path: ["steps"] }];
   if (step.kind === "route") {
-    const ways = step.ways.map((way, at) => ({ name: way.name, when: way.when, steps: way.steps ?? [], path: ["ways", at, "steps"] }));
+    const ways = step.ways.map((way, at) => ({ name: way.name, when: (step.chooser ? way.about : way.when) ?? "", steps: way.steps ?? [], path: ["ways", at, "steps"] }));
     return [...ways, { name: "otherwise", when: "", steps: step.otherwise ?? [], path: ["otherwise"] }];
   }
   if (step.kind === "both") return step.branches.map((branch, at) => ({ name: branch.name, when: "", steps: branch.steps, path: ["branches", at, "steps"] }));
@@ -68,7 +70,7 @@ export function rungsOf(steps: Step[], before = "", deep = 0, path: Path = ["ste
 }
 
 /** The place of a step in its chain, without the rounds and items of a walk. */
-export const stepOfPlace = (at: string): string => at.split(".").filter((part) => !/^[ri]\d+$/.test(part)).join(".");
+export const stepOfPlace = (at: string): string => at.split(".").filter((part) => !/^[rit]\d+$/.test(part)).join(".");
 
 function valueAt(chain: Chain, path: Path): unknown {
   return path.reduce<unknown>((value, key) => (value as Record<string | number, unknown> | undefined)?.[key], chain);
@@ -94,7 +96,7 @@ export function freshName(chain: Chain, wanted: string): string {
 
 /** What a new step of a kind starts from. `value` is a value of the state that it may write. */
 export function blankStep(chain: Chain, kind: Kind, model: string): Step {
-  const name = freshName(chain, { ask: "answer", look_up: "look up", tool: "call a tool", set: "work out", check: "look it over", route: "which way", repeat: "until it is right", each: "for each", both: "both", vote: "vote", pause: "ask a person", call: "call a chain" }[kind]);
+  const name = freshName(chain, { ask: "answer", look_up: "look up", tool: "call a tool", set: "work out", check: "look it over", route: "which way", repeat: "until it is right", each: "for each", both: "both", vote: "vote", pause: "ask a person", call: "call a chain", collect: "find out", send: "tell them" }[kind]);
   const value = chain.state?.at(-1)?.name ?? "answer";
   const read = chain.state?.[0]?.name ?? chain.inputs?.[0]?.name ?? "message";
   const prompt = { messages: [{ role: "system" as const, parts: [{ name: "Task", text: "" }] }, { role: "user" as const, parts: [{ name: "Message", text: `{{ ${read} }}` }] }], settings: { temperature: 0.3, max_tokens: 300 }, reply: { kind: "text" as const } };
@@ -113,6 +115,10 @@ export function blankStep(chain: Chain, kind: Kind, model: string): Step {
       return { kind, name, of: read, checks: [{ check: "structure.length", options: { most: 100 } }] };
     case "pause":
       return { kind, name, shows: { [read]: read } };
+    case "collect":
+      return { kind, name, model, fields: [{ name: "fact" }], begins: read, writes: value };
+    case "send":
+      return { kind, name, address: "", body: { [read]: read } };
     case "call":
       return { kind, name, chain: { kind: "chain", steps: [{ kind: "set", name: "to be filled in", writes: {} }] }, writes: value };
     case "route":
@@ -213,7 +219,7 @@ export function summaryOf(step: Step): string {
     case "check":
       return step.checks.map(({ check }) => check.split(".")[1]).join(", ");
     case "route":
-      return `${step.ways.length} ${step.ways.length === 1 ? "way" : "ways"}, or otherwise`;
+      return `${step.ways.length} ${step.ways.length === 1 ? "way" : "ways"}, or otherwise${step.chooser ? ` · ${step.chooser.model || "no model yet"}` : ""}`;
     case "repeat":
       return `until ${step.until} · ${step.most} at most`;
     case "each":
@@ -222,6 +228,10 @@ export function summaryOf(step: Step): string {
       return `${step.branches.length} branches`;
     case "pause":
       return `${step.hours ?? 72} h, then ${step.then ?? "refuse"}`;
+    case "collect":
+      return step.fields.map((field) => field.name).join(", ");
+    case "send":
+      return step.address || "no address yet";
     case "call":
       return step.kept || "no chain yet";
   }

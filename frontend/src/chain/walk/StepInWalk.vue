@@ -96,6 +96,9 @@ function replayEdited(): void {
     <details v-if="step.reasoning" class="border-l-2 border-rule pl-2"><summary class="caption cursor-pointer">reasoning, kept apart from the answer</summary><p class="font-serif text-sm whitespace-pre-wrap text-ink-2">{{ step.reasoning }}</p></details>
     <FindingText v-if="step.tools.length" :uses="step.tools" />
     <p v-for="found in step.found" :key="found.input" class="text-sm text-ink-2">{{ count(found.passages.length, "passage") }} of {{ found.collection }}: {{ found.passages.join(", ") || "none" }}</p>
+    <div v-if="step.said?.length" data-test="step-said">
+      <template v-for="(each, i) in step.said" :key="i"><p class="border-l-2 border-kelp pl-2 font-serif">{{ each.says }}</p><p class="mb-1 border-l-2 border-slate pl-2 font-serif">{{ each.heard ?? "(nothing was said)" }}</p></template>
+    </div>
     <div v-if="walk.over && !step.running" class="flex flex-wrap gap-2 border-t border-rule-soft pt-2">
       <template v-if="editing">
         <button type="button" class="button button-main" :disabled="busy || !editable.length" data-test="replay-edited" @click="replayEdited">Replay with this</button>

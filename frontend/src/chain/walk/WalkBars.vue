@@ -14,8 +14,9 @@ const CONTAINERS = ["repeat", "each", "both", "route", "call"];
 const deepOf = (at: string) => at.split(".").filter((part) => /^\d+$/.test(part)).length - 1;
 /** `second round`, `item 3`: where in a loop it stands. */
 function turnOf(at: string): string {
-  const part = at.split(".").findLast((each) => /^[ri]\d+$/.test(each));
+  const part = at.split(".").findLast((each) => /^[rit]\d+$/.test(each));
   if (!part) return "";
+  if (part.startsWith("t")) return `turn ${part.slice(1)}`;
   return part.startsWith("r") ? (part === "r1" ? "" : `round ${part.slice(1)}`) : `item ${part.slice(1)}`;
 }
 /** What share of the whole it took, of time and of money; nothing for what took next to none. */

@@ -13,6 +13,7 @@ import InputField from "@/draft/talk/InputField.vue";
 import { complain } from "@/frame/notices";
 import { recall, remember } from "@/keep/storage";
 import { cents, count, duration, when } from "@/marks/format";
+import { rungsOf } from "../steps";
 import PauseCard from "./PauseCard.vue";
 import type { Shown } from "./useWalk";
 import WalkBars from "./WalkBars.vue";
@@ -32,15 +33,26 @@ const inputs = ref<Record<string, unknown>>(kept?.inputs ?? {});
 const caseNumber = ref<number | null>(kept?.caseNumber ?? null);
 const caseTitle = ref("");
 const busy = ref(false);
+/** Whether the case says what its person says, and whether they are played, instead of somebody here. */
+const hasPerson = ref(false);
+const played = ref(true);
+const steps_ = computed(() => rungsOf(props.chain.steps).flatMap(({ step }) => (step ? [step] : [])));
+const converses = computed(() => !!props.chain.talk || steps_.value.some(({ kind }) => kind === "collect"));
+/** What would go out is let out once, never by habit. */
+const letsOut = computed(() => steps_.value.some((step) => step.kind === "send" || (step.kind === "tool" && step.tool.changes)));
+const goesOut = ref(false);
+watch(() => props.walk?.id, () => (goesOut.value = false));
 watch([inputs, caseNumber], () => remember(memory, { inputs: inputs.value, caseNumber: caseNumber.value }), { deep: true });
 
 async function choose(number: number | null): Promise<void> {
   caseNumber.value = number;
   caseTitle.value = "";
+  hasPerson.value = false;
   if (number === null) return;
   try {
     const page = await fetchCase(queries, props.name, number);
     inputs.value = { ...(page.content.inputs ?? {}) };
+    hasPerson.value = !!page.content.person || !!page.content.turns?.length;
     caseTitle.value = page.title;
   } catch (wrong) {
     complain(messageOf(wrong));
@@ -48,6 +60,7 @@ async function choose(number: number | null): Promise<void> {
 }
 const empty = computed(() => caseNumber.value === null && !Object.values(inputs.value).some((value) => value !== "" && value != null));
 const first = useFoundCases(subjectName, ref(""), 1, empty);
+onMounted(() => caseNumber.value !== null && converses.value && void fetchCase(queries, props.name, caseNumber.value).then((page) => (hasPerson.value = !!page.content.person || !!page.content.turns?.length), () => undefined));
 watch(
   () => first.data.value?.cases[0],
   (each) => each && empty.value && void choose(each.number),
@@ -58,7 +71,7 @@ async function begin(): Promise<void> {
   if (props.blocked || busy.value) return;
   busy.value = true;
   try {
-    const begun = await changes.begin(props.name, { chain: props.chain, inputs: inputs.value, case: caseNumber.value });
+    const begun = await changes.begin(props.name, { chain: props.chain, inputs: inputs.value, case: caseNumber.value, played: played.value && hasPerson.value, goes_out: goesOut.value && letsOut.value });
     emit("open", begun.id);
   } catch (wrong) {
     complain(messageOf(wrong));
@@ -88,7 +101,7 @@ watch(
   () => props.walk?.id,
   (id) => id !== undefined && String(id) !== route.query.walk && void router.replace({ query: { ...route.query, walk: String(id) } }),
 );
-const waiting = computed(() => props.walk?.pauses.filter(({ word }) => word === null) ?? []);
+const waiting = computed(() => props.walk?.pauses.filter(({ word, kind }) => word === null && kind === "word") ?? []);
 const STATUS: Record<string, string> = { ready: "about to begin", walking: "walking", paused: "waits for a person", done: "done", halted: "stopped by a check", refused: "refused", failed: "failed", cap: "ended by a cap", stopped: "stopped" };
 const statusOf = (status: string) => STATUS[status] ?? status;
 const going = computed(() => !!props.walk && !props.walk.over);
@@ -109,6 +122,10 @@ defineExpose({ begin });
         <span class="w-20 shrink-0 truncate pt-0.75 font-mono text-xs text-slate" :title="input.description || input.name">{{ input.name }}</span>
         <InputField :model-value="inputs[input.name]" :name="input.name" :described="input" @update:model-value="inputs = { ...inputs, [input.name]: $event }" />
       </div>
+    </div>
+    <div v-if="(converses && hasPerson) || letsOut" class="flex flex-wrap items-center gap-x-4 border-b border-rule-soft px-gut py-1 text-sm">
+      <label v-if="converses && hasPerson" class="flex items-center gap-1.5"><input v-model="played" type="checkbox" data-test="played" /> the person of the case talks, not you</label>
+      <label v-if="letsOut" class="flex items-center gap-1.5"><input v-model="goesOut" type="checkbox" data-test="goes-out" /> let out what it sends and changes, this once</label>
     </div>
     <p v-if="blocked" class="truncate px-gut py-1 text-sm text-rust" :title="blocked" data-test="walk-blocked">{{ blocked }}</p>
     <div class="flex min-h-7.5 items-center gap-3 border-b border-rule-soft px-gut py-1">

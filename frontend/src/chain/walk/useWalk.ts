@@ -14,7 +14,7 @@ export interface Shown extends StepShape {
 }
 
 const blank = (at: string, name: string, kind: string): Shown => ({
-  at, name, kind, given: {}, wrote: {}, told: "", calls: 0, input_tokens: 0, output_tokens: 0, cents: 0, passed_over: false, fault: "", reasoning: "", halts: "", model: "", tools: [], found: [], ms: 0, start_ms: 0, total_ms: 0, running: true, text: "",
+  at, name, kind, given: {}, wrote: {}, told: "", calls: 0, input_tokens: 0, output_tokens: 0, cents: 0, passed_over: false, fault: "", reasoning: "", halts: "", model: "", tools: [], found: [], said: [], ms: 0, start_ms: 0, total_ms: 0, running: true, text: "",
 });
 
 /** The chosen walk: fetched, and followed by its events while it goes on. `over` is told once when it ends. */
