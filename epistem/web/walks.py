@@ -157,8 +157,9 @@ def stop_walk(path: WalkPath) -> Response:
     summary="What happens in a walk, as it happens",
 )  # fmt: skip
 def watch_walk(path: WalkPath, query: Since) -> Response:
-    """Events `begun` with {at, name, kind}, `piece` with {path, kind, text} as a model writes, `step` with a StepShape,
-    `paused` with {at, name}, `said` with {at, word}; at the end `end` with {status, why}."""
+    """Events `begun` with {at, name, kind}, `piece` with {path, kind, text} as a model writes, `known` with {at, wrote}
+    of a step that finds facts out, `step` with a StepShape, `paused` with {at, name}, `said` with {at, word}; at the
+    end `end` with {status, why}."""
     with transaction() as tx:
         rows.get(tx, path.walk)
     source, seen = database(), request.headers.get("Last-Event-ID", "")

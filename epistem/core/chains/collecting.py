@@ -14,9 +14,9 @@ from epistem.core.chains.facts import about_field, noted_as, placed_value
 from epistem.core.chains.going import Going, json_in, wrote
 from epistem.core.chains.kinds import Collect, CollectedField
 from epistem.core.chains.talking import Talking
-from epistem.core.chains.walked import Exchange, Stepped
+from epistem.core.chains.walked import Exchange, KnownSoFar, Stepped
 from epistem.core.engine.answers import Answered
-from epistem.core.engine.needs import Program
+from epistem.core.engine.needs import Note, Program
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import count, listed
@@ -164,7 +164,10 @@ class Collector:
             words = yield from self._say(f"{STILL_THERE}{says}", step.hours, going)
         if words is None:
             raise GaveUp("Nothing was said.", silent=True)
-        return self._let_in((yield from self._read(says, words, going)))
+        heard = self._let_in((yield from self._read(says, words, going)))
+        known = KnownSoFar(self._at, step.writes, {**self._facts, **heard.facts})
+        yield Note(f"{self._at}~known{len(self._said)}", known)
+        return heard
 
     def _say(self, says: str, hours: float, going: Going) -> Program[str | None]:
         going.talk.append(Turn(role="assistant", text=says))

@@ -47,6 +47,14 @@ class Begun(NamedTuple):
     kind: str
 
 
+class KnownSoFar(NamedTuple):
+    """What a step that finds facts out knows by now, as it will be written to the value of that name."""
+
+    at: str
+    name: str
+    facts: dict[str, Any]
+
+
 class Stepped(NamedTuple):
     """What one step of a walk was given and wrote. `passed_over`: its condition was not true. `fault` is what went
     wrong in it, "" for nothing."""

@@ -24,7 +24,9 @@ from epistem.standin.job import Job, register
 from epistem.standin.request import Example, blocks_in, bullets_after, named_list
 from epistem.standin.words import kinship, likeness, shared_groups
 
-_OTHER = re.compile(r"^(?:other|others|otherwise|none|unknown|else|misc\w*|general|neutral|mixed)$", re.I)
+_OTHER = re.compile(
+    r"^(?:other|others|otherwise|none|unknown|else|misc\w*|general|neutral|mixed)$", re.I
+)
 _LISTING = re.compile(
     r"\b(?:labels?|categor(?:y|ies)|class(?:es)?|kinds?|types?|topics?|one of|sort|classify|choose|pick|"
     r"helpers?|steps?|ways(?=:)|answer|reply|respond|decide|whether|teams?|specialists?|agents?|tools?|routes?|next)\b",

@@ -12,9 +12,9 @@ from typing import Any, TypeVar
 import structlog
 
 from epistem.core.chains.content import Chain, placed
-from epistem.core.chains.drawn import bars_of, in_short, own_ms, step_of_place, told_step
+from epistem.core.chains.drawn import bars_of, cut, in_short, own_ms, step_of_place, told_step
 from epistem.core.chains.talking import Says
-from epistem.core.chains.walked import Begun, Stepped, Walked
+from epistem.core.chains.walked import Begun, KnownSoFar, Stepped, Walked
 from epistem.core.chains.walking import Changes, Walk
 from epistem.core.engine.needs import (
     LATE,
@@ -269,6 +269,9 @@ class WalkAtWork:
         if isinstance(what, Begun):
             if what.at not in self._told:
                 await self._tell([("begun", what._asdict())])
+        elif isinstance(what, KnownSoFar) and what.at not in self._told:
+            facts = {name: cut(value, MOST_TOLD) for name, value in what.facts.items()}
+            await self._tell([("known", {"at": what.at, "wrote": {what.name: facts}})])
         elif isinstance(what, Stepped) and what.at not in self._told:
             self._told.add(what.at)
             ms = own_ms([what], self._took)[what.at]

@@ -85,9 +85,11 @@ watch(
   (at) => at && walk.value && !walk.value.over && tab.value === "walk" && choosePlace(at),
 );
 function openWalk(id: number | null): void {
-  const began = id !== null && !walks.data.value?.pages[0]?.walks.some((line) => line.id === id);
   walkId.value = id;
-  if (began && walkId.value !== null) tab.value = converses.value ? "talk" : "walk";
+}
+function openBegun(id: number): void {
+  walkId.value = id;
+  tab.value = converses.value ? "talk" : "walk";
 }
 function choosePlace(at: string): void {
   walkAt.value = at;
@@ -172,7 +174,6 @@ async function save(note: string): Promise<void> {
 }
 async function walkIt(): Promise<void> {
   if (!(await draft.keep()) && status.value !== "KEPT") return;
-  tab.value = converses.value ? "talk" : "walk";
   await pane.value?.begin();
 }
 function openSheet(): void {
@@ -255,7 +256,7 @@ const stepTitle = computed(() => (tab.value === "talk" && walk.value && converse
     </section>
 
     <div class="flex min-w-0 flex-1 flex-col gap-3">
-      <WalkPane v-if="content" ref="pane" :name="name" :chain="content" :blocked="blocked" :walk="walk" :steps="walkSteps" :chosen="walkAt" @choose="choosePlace" @open="openWalk" @look="look" @compare="comparing = true" />
+      <WalkPane v-if="content" ref="pane" :name="name" :chain="content" :blocked="blocked" :walk="walk" :steps="walkSteps" :chosen="walkAt" @choose="choosePlace" @open="openWalk" @begun="openBegun" @look="look" @compare="comparing = true" />
       <section v-if="content" class="panel flex min-h-0 flex-1 flex-col" :aria-label="stepTitle">
         <header class="flex items-center gap-3 border-b border-rule px-gut py-2">
           <b class="min-w-0 flex-1 truncate font-semibold" data-test="step-title">{{ stepTitle }}</b>
@@ -268,7 +269,7 @@ const stepTitle = computed(() => (tab.value === "talk" && walk.value && converse
         <div ref="sheetHost" class="min-h-0 flex-1 overflow-auto" tabindex="0" role="group" :aria-label="stepTitle">
           <WalkTalk v-if="tab === 'talk' && walk && converses" :walk="walk" :steps="walkSteps" :chain="content" @said="look" />
           <template v-else-if="tab === 'walk' && walk">
-            <StepInWalk v-if="walkStep" :walk="walk" :step="walkStep" :chain="content" :edited="true" @begun="openWalk" />
+            <StepInWalk v-if="walkStep" :walk="walk" :step="walkStep" :chain="content" :edited="true" @begun="openBegun" />
             <p v-else class="p-gut text-ink-2">{{ walk.over ? "The walk did not come to this step." : "The walk has not come to this step yet." }} Choose a bar above.</p>
           </template>
           <StepSheet v-else-if="step && rung" :key="chosen" :model-value="step" :name="name" :at="chosen" :chain="content" :faults="stepFaults" :asks="row?.asks ?? []" @update:model-value="put" @named="ensure" />

@@ -33,7 +33,7 @@ function addOne(): void {
   <ModelField :model-value="step.model" label="Notes by" :fault="faultOf('model')" @update:model-value="set({ model: $event })" />
   <ExprField :model-value="step.begins ?? ''" label="Begins with" hint="what was said already, as in: message" :fault="faultOf('begins')" test="begins" @update:model-value="set({ begins: $event.trim() })" />
   <div v-for="(field, i) in step.fields" :key="i" class="border-t border-rule-soft pt-2" data-test="fact-row">
-    <div class="grid grid-cols-[112px_104px_1fr_auto_auto] items-center gap-1.5">
+    <div class="grid grid-cols-[104px_128px_1fr_auto_auto] items-center gap-1.5">
       <TypedField lazy class="field h-7.5 w-full font-mono text-sm" maxlength="80" :model-value="field.name" aria-label="Name of the fact" data-test="fact-name" @update:model-value="put(i, { name: $event.trim() || field.name })" />
       <select class="field h-7.5 px-1 text-sm" :value="field.kind ?? 'text'" :aria-label="`Kind of ${field.name}`" @change="put(i, { kind: ($event.target as HTMLSelectElement).value as Fact['kind'] })"><option v-for="[kind, words] in KINDS" :key="kind" :value="kind">{{ words }}</option></select>
       <TypedField class="field h-7.5 w-full font-serif" maxlength="400" :model-value="field.question ?? ''" :placeholder="`What is the ${field.name.replaceAll('_', ' ')}?`" :aria-label="`How ${field.name} is asked for`" data-test="fact-question" @update:model-value="put(i, { question: $event })" />

@@ -19,7 +19,7 @@ import type { Shown } from "./useWalk";
 import WalkBars from "./WalkBars.vue";
 
 const props = defineProps<{ name: string; chain: Chain; blocked: string; walk: WalkPage | null; steps: Shown[]; chosen: string }>();
-const emit = defineEmits<{ choose: [at: string]; open: [walk: number | null]; look: []; compare: [] }>();
+const emit = defineEmits<{ choose: [at: string]; open: [walk: number | null]; begun: [walk: number]; look: []; compare: [] }>();
 const route = useRoute();
 const router = useRouter();
 const queries = useQueryClient();
@@ -72,7 +72,7 @@ async function begin(): Promise<void> {
   busy.value = true;
   try {
     const begun = await changes.begin(props.name, { chain: props.chain, inputs: inputs.value, case: caseNumber.value, played: played.value && hasPerson.value, goes_out: goesOut.value && letsOut.value });
-    emit("open", begun.id);
+    emit("begun", begun.id);
   } catch (wrong) {
     complain(messageOf(wrong));
   } finally {
@@ -102,7 +102,7 @@ watch(
   (id) => id !== undefined && String(id) !== route.query.walk && void router.replace({ query: { ...route.query, walk: String(id) } }),
 );
 const waiting = computed(() => props.walk?.pauses.filter(({ word, kind }) => word === null && kind === "word") ?? []);
-const STATUS: Record<string, string> = { ready: "about to begin", walking: "walking", paused: "waits for a person", done: "done", halted: "stopped by a check", refused: "refused", failed: "failed", cap: "ended by a cap", stopped: "stopped" };
+const STATUS: Record<string, string> = { ready: "about to begin", walking: "walking", paused: "waits for a person", done: "done", halted: "ended by a step", refused: "refused", failed: "failed", cap: "ended by a cap", stopped: "stopped" };
 const statusOf = (status: string) => STATUS[status] ?? status;
 const going = computed(() => !!props.walk && !props.walk.over);
 const bad = computed(() => !!props.walk && ["failed", "halted", "cap", "refused", "stopped"].includes(props.walk.status));
@@ -115,7 +115,7 @@ defineExpose({ begin });
       <span class="shrink-0 font-semibold">Walk it on</span>
       <CaseSearch class="flex-1" :name="name" :shown="caseNumber === null ? 'your own text' : `case ${caseNumber}${caseTitle ? ` · ${caseTitle}` : ''}`" placeholder="words of a case" label="Case to walk it on" test="walk-case" none="your own text" @choose="choose" />
       <button v-if="going" type="button" class="button" data-test="stop-walk" @click="stop">Stop</button>
-      <button v-else type="button" class="button button-main" :disabled="!!blocked || busy" :title="blocked" data-test="begin-walk" @click="begin">Walk</button>
+      <button v-if="!going || walk?.status === 'paused'" type="button" class="button button-main" :disabled="!!blocked || busy" :title="blocked" data-test="begin-walk" @click="begin">Walk</button>
     </header>
     <div class="max-h-24 shrink-0 overflow-auto">
       <div v-for="input in chain.inputs ?? []" :key="input.name" class="flex items-start gap-3 border-b border-rule-soft px-gut py-1.5">
@@ -130,7 +130,7 @@ defineExpose({ begin });
     <p v-if="blocked" class="truncate px-gut py-1 text-sm text-rust" :title="blocked" data-test="walk-blocked">{{ blocked }}</p>
     <div class="flex min-h-7.5 items-center gap-3 border-b border-rule-soft px-gut py-1">
       <select v-if="lines.length" class="field h-6.5 min-w-0 flex-1 px-1 text-sm" :value="walk?.id ?? ''" aria-label="Walk to look at" data-test="walks" @change="emit('open', Number(($event.target as HTMLSelectElement).value))">
-        <option v-for="line in lines" :key="line.id" :value="line.id">walk {{ line.id }}, {{ when(line.created_at) }}, {{ statusOf(line.status) }}: {{ line.changed || line.first_words }}</option>
+        <option v-for="line in lines" :key="line.id" :value="line.id">walk {{ line.id }}, {{ when(line.created_at) }}, {{ statusOf(line.id === walk?.id ? walk.status : line.status) }}: {{ line.changed || line.first_words }}</option>
       </select>
       <button v-if="walks.hasNextPage.value" type="button" class="link shrink-0 text-sm" @click="walks.fetchNextPage()">older</button>
       <span v-if="walk" class="shrink-0 text-sm" :class="bad ? 'text-rust' : going ? 'text-straw' : 'text-ink-2'" data-test="walk-status">{{ statusOf(walk.status) }}<template v-if="walk.over"> · {{ count(walk.calls, "call") }} · {{ duration(walk.ms) }} · {{ cents(walk.cents) }}</template></span>

@@ -24,7 +24,7 @@ const box = useTemplateRef<HTMLTextAreaElement>("box");
 const waiting = computed(() => props.walk.pauses.find((pause) => pause.kind === "talk" && pause.word === null) ?? null);
 /** The state is the walk's own at its end; until then it is what the steps have written so far. */
 const state = computed(() => (props.walk.over ? props.walk.state : stateOf(props.chain, props.steps)));
-const newest = computed(() => new Set(Object.keys(props.steps.findLast((step) => !step.running && Object.keys(step.wrote).length)?.wrote ?? {})));
+const newest = computed(() => new Set(Object.keys(props.steps.findLast((step) => Object.keys(step.wrote).length)?.wrote ?? {})));
 const opening = computed(() => asText(props.walk.inputs[props.chain.talk?.words ?? Object.keys(props.walk.inputs)[0] ?? ""] ?? ""));
 const collects = computed(() => rungsOf(props.chain.steps).some(({ step }) => step?.kind === "collect"));
 const running = computed(() => props.steps.findLast((step) => step.running && !["repeat", "each", "both", "route", "call"].includes(step.kind)) ?? null);
@@ -80,7 +80,7 @@ watch(
             <p class="mb-2 border-l-2 border-slate pl-2 font-serif whitespace-pre-wrap" data-test="heard">{{ each.heard }}</p>
           </template>
         </template>
-        <p v-if="running" class="caption" role="status">{{ running.name }}…</p>
+        <p v-if="running && !waiting" class="caption" role="status">{{ running.name }}…</p>
         <p v-if="walk.over" class="caption" data-test="talk-over">{{ walk.why }}</p>
         <span ref="end"></span>
       </div>

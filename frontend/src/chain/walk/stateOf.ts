@@ -7,7 +7,7 @@ export function stateOf(chain: Chain, steps: Shown[]): Record<string, unknown> {
   for (const value of chain.state ?? []) if (value.start !== undefined && value.start !== null) state[value.name] = value.start;
   const how = new Map((chain.state ?? []).map(({ name, how: way }) => [name, way ?? "replace"]));
   for (const step of steps) {
-    if (step.running || step.at.split(".").some((part) => /^i\d+$/.test(part))) continue;
+    if (step.at.split(".").some((part) => /^i\d+$/.test(part))) continue;
     for (const [name, wrote] of Object.entries(step.wrote)) {
       const before = state[name];
       if (how.get(name) === "append") state[name] = [...(Array.isArray(before) ? before : []), ...(Array.isArray(wrote) ? wrote : [wrote])];

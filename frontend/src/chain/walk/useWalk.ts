@@ -61,6 +61,10 @@ export function useWalk(id: Ref<number | null>, over: () => void) {
       if (at >= 0) steps.value[at] = shown;
       else steps.value.push(shown);
     });
+    on("known", ({ at, wrote }: { at: string; wrote: Record<string, unknown> }) => {
+      const step = steps.value.find((each) => each.at === at);
+      if (step?.running) step.wrote = wrote;
+    });
     on("paused", () => void look(walk));
     on("said", () => void look(walk));
     on("end", () => {
