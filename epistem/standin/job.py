@@ -23,6 +23,7 @@ KINDS = (
     "person",
     "judge",
     "noting",
+    "chainwright",
     "critic",
     "rewrite",
     "sql",

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from threading import BoundedSemaphore
 from typing import Any, Literal
 
 from flask import Response
+from pydantic import Field
 
 from epistem.core.chains.content import Chain
 from epistem.core.chains.depends import asked_in
 from epistem.core.chains.picture import mermaid, svg
+from epistem.core.chains.proposing import LONGEST
 from epistem.core.chains.step_faults import Fault
 from epistem.core.shapes import Document
 from epistem.store import drafts, subjects, versions
 from epistem.store.database import Transaction
 from epistem.web.drafts import NewVersion, VersionLine, VersionPath
+from epistem.web.limits import PROPOSALS
+from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import (
     IfMatch,
@@ -21,6 +26,7 @@ from epistem.web.replies import (
     Shape,
     SubjectPath,
     blueprint,
+    database,
     etag,
     expected_revision,
     reply,
@@ -28,8 +34,11 @@ from epistem.web.replies import (
 )
 from epistem.work import chain_drafts as work
 from epistem.work import drafts as drafts_work
+from epistem.work.walks import proposing
 
 bp = blueprint("chains")
+_proposals = BoundedSemaphore(PROPOSALS)
+FULL = f"{PROPOSALS} chains are being written already. Try again in a moment."
 
 
 class LedgerRow(Shape):
@@ -90,6 +99,27 @@ class ChainDraft(Document):
     yaml: str | None = None
 
 
+class AskedProposal(Document):
+    """What the chain is to do, for a model that writes it."""
+
+    asked: str = Field(min_length=1, max_length=LONGEST)
+    model: str = Field(max_length=80)
+
+
+class ChainProposal(Shape):
+    """`content` is null where what the model wrote is no chain after all; `wrong` is what stands against it, after so
+    many rounds in which it was told so. `before` and `after` are the YAML of the draft and of the proposal."""
+
+    yaml: str
+    before: str
+    after: str
+    content: Chain | None
+    wrong: list[str]
+    rounds: int
+    cents: float
+    likely: WalkTakes | None
+
+
 class ChainVersion(Shape):
     number: int
     content_hash: str
@@ -132,6 +162,28 @@ def put_chain(path: SubjectPath, header: IfMatch, body: ChainDraft) -> Response:
             content = body.content or work.chain_in(drafts.get(tx, subject).content, subject.name)
             draft = work.keep_content(tx, subject, content, revision)
         return _reply(tx, subject, draft)
+
+
+@bp.post(
+    "/subjects/<name>/chain/proposal", responses={200: ChainProposal, 502: Problem},
+    operation_id="proposeChain", summary="Have a model write the chain from a description; nothing is kept",
+)  # fmt: skip
+def propose_chain(path: SubjectPath, body: AskedProposal) -> Response:
+    with held(_proposals, FULL):
+        found = proposing.propose_chain(database(), path.name, body.asked.strip(), body.model)
+    likely = WalkTakes(**found.looked.outlook.likely._asdict()) if found.looked else None
+    return reply(
+        ChainProposal(
+            yaml=found.proposal.yaml,
+            before=found.before,
+            after=found.after,
+            content=found.looked.chain if found.looked else None,
+            wrong=found.proposal.wrong,
+            rounds=found.proposal.rounds,
+            cents=found.cents,
+            likely=likely,
+        )
+    )
 
 
 @bp.post(

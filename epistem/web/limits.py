@@ -12,4 +12,7 @@ QUESTIONS = 4
 WALKS = 12
 """Walks watched at once. Each holds a thread."""
 
-THREADS = STREAMS + TRIES + WALKS + QUESTIONS + 12
+PROPOSALS = 2
+"""Chains that models write from a description at once. Each holds a thread."""
+
+THREADS = STREAMS + TRIES + WALKS + QUESTIONS + PROPOSALS + 12

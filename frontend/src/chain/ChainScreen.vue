@@ -30,6 +30,7 @@ const YamlSheet = defineAsyncComponent(() => import("./YamlSheet.vue"));
 const SaveVersion = defineAsyncComponent(() => import("@/draft/SaveVersion.vue"));
 const StaleDraft = defineAsyncComponent(() => import("@/draft/StaleDraft.vue"));
 const CompareWalks = defineAsyncComponent(() => import("./walk/CompareWalks.vue"));
+const DescribeChain = defineAsyncComponent(() => import("./DescribeChain.vue"));
 const ChainVersions = defineAsyncComponent(() => import("./ChainVersions.vue"));
 
 const name = String(useRoute().params.name);
@@ -48,6 +49,7 @@ const naming = ref(false);
 const saving = ref(false);
 const comparing = ref(false);
 const listing = ref(false);
+const describing = ref(false);
 /** A menu keeps what was typed in it once something is taken by Enter: each time another one. */
 const added = ref(0);
 const adding = useTemplateRef<{ $el: HTMLElement }>("adding");
@@ -213,6 +215,7 @@ useKeys([
   { keys: { y: () => (asYaml.value = !asYaml.value) }, shown: ["Y"], label: "YAML" },
   { keys: { "ctrl+s": () => (naming.value = true) }, shown: ["Ctrl S"], label: "save version" },
   { keys: { v: () => (listing.value = true) }, shown: ["V"], label: "versions" },
+  { keys: { e: () => (describing.value = true) }, shown: ["E"], label: "describe" },
   { keys: { w: () => (chosen.value = "") }, shown: ["W"], label: "the whole" },
 ]);
 const likely = computed(() => (facts.takes ? `${count(Math.round(facts.takes.likely.calls), "call")}, ${cents(facts.takes.likely.cents)} a walk` : ""));
@@ -231,6 +234,7 @@ const stepTitle = computed(() => (tab.value === "talk" && walk.value && converse
           <MenuButton ref="adding" class="button" data-test="add-step">Add a step</MenuButton>
           <MenuItems class="absolute right-0 z-30 mt-1 max-h-100 w-80 overflow-auto border border-ink-3 bg-sheet py-1 outline-none">
             <MenuItem v-for="kind in KINDS" :key="kind.kind" v-slot="{ active }"><button type="button" class="flex w-full items-baseline gap-3 px-3 py-1 text-left" :class="active ? 'bg-kelp-wash' : ''" :data-test="`new-${kind.kind}`" @click="add(kind.kind)"><span class="w-16 shrink-0 font-medium">{{ kind.title }}</span><span class="caption truncate">{{ kind.does }}</span></button></MenuItem>
+            <MenuItem v-slot="{ active }"><button type="button" class="mt-1 flex w-full items-baseline gap-3 border-t border-rule-soft px-3 pt-2 pb-1 text-left" :class="active ? 'bg-kelp-wash' : ''" data-test="describe-chain" @click="describing = true"><span class="w-16 shrink-0 font-medium">Describe</span><span class="caption truncate">the work; a model writes the chain</span></button></MenuItem>
           </MenuItems>
         </Menu>
         <button type="button" class="button" :aria-pressed="asYaml" data-test="yaml" @click="asYaml = !asYaml">{{ asYaml ? "Steps" : "YAML" }}</button>
@@ -282,5 +286,6 @@ const stepTitle = computed(() => (tab.value === "talk" && walk.value && converse
   </main>
   <SaveVersion :open="naming" :next="nextNumber" :busy="saving" @close="naming = false" @save="save" />
   <CompareWalks v-if="walk && comparing" :open="comparing" :walk="walk" :walks="walks.data.value?.pages.flatMap((page) => page.walks) ?? []" @close="comparing = false" />
+  <DescribeChain v-if="content && describing" :open="describing" :name="name" @close="describing = false" @take="draft.change('The draft now reads as it was proposed.', () => (content = $event)), (describing = false), choose('1')" />
   <ChainVersions v-if="content && listing" :open="listing" :name="name" :draft="content" @close="listing = false" @bring="draft.change('The draft now reads as that version.', () => (content = $event)), (listing = false)" />
 </template>
