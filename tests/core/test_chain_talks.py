@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from epistem.core.chains.faults import faults_of
 from epistem.core.chains.facts import placed_value
+from epistem.core.chains.faults import faults_of
 from epistem.core.chains.kinds import CollectedField
 from epistem.core.chains.walking import Walk
 from epistem.core.engine.run import Run, replayed, settled
@@ -269,7 +269,7 @@ class TestChoices:
         )
 
     def test_a_way_that_there_is_not_is_otherwise_and_told(self):
-        found, world = walked(self.route(), say=lambda text, need: "teleport")
+        found, _ = walked(self.route(), say=lambda text, need: "teleport")
         assert (found.ended, found.outputs) == ("done", {"said": "hello"})
         assert found.steps[0].fault == "large chose “teleport”, which is no way here."
         told = ["nowhere", "fare"]
@@ -298,13 +298,14 @@ class TestChoices:
         assert found.steps[0].calls == 4
 
 
-class TestSend:
-    SEND = {"kind": "send", "name": "tell", "address": "https://hook.example/in", "body": {"q": "question"},
-            "writes": "said"}  # fmt: skip
+SEND = {"kind": "send", "name": "tell", "address": "https://hook.example/in", "body": {"q": "question"},
+        "writes": "said"}  # fmt: skip
 
+
+class TestSend:
     def test_nothing_goes_out_unless_that_was_allowed_and_never_in_a_trial(self):
         for how in ({}, {"where": "trial", "sends": "w1"}):
-            found, world = walked(chain(self.SEND), **how)
+            found, world = walked(chain(SEND), **how)
             assert (found.ended, world.asked) == ("done", [])
             assert "It would be: " in found.steps[0].told
 
@@ -316,7 +317,7 @@ class TestSend:
                 needs.append(need)
                 return super().__call__(need)
 
-        told = chain({**self.SEND, "retries": 1})
+        told = chain({**SEND, "retries": 1})
         for name in ("w1", "w2"):
             settled(Run(Walk(told, SPEAKERS, sends=name).program({"question": "x"})), Down())
         keys = [need.at_hand.tools[0].does.headers[0].value for need in needs]

@@ -15,7 +15,9 @@ from epistem.core.trials.names import arm_names
 from epistem.core.trials.plan import TrialPlan
 from epistem.store import cases, readings, subjects, trials, versions
 from epistem.store.walks import readings as walked
+from epistem.work import anew
 from epistem.work import trials as work
+from epistem.work.talks import talks_of
 from epistem.work.walks.blame import find_blame
 from tests.kit.running import carry_out, put_model, runner_of, step_until
 
@@ -320,3 +322,71 @@ class TestBlame:
             find_blame(database, failing.id)
         with pytest.raises(InvalidInput, match="no steps to blame"):
             find_blame(database, plain.id)
+
+
+class TestTalks:
+    """Chains that converse, with the persons of their cases."""
+
+    @pytest.fixture
+    def desk(self, database, model_server):
+        put_model(database, "own", model_server.url)
+        put_model(database, "actor", model_server.url)
+        notes = {"refused": [], "asks_why": False, "right": None}
+
+        def answer(body):
+            text = body["messages"][-1]["content"]
+            if body["model"] == "actor":
+                return "Hollin" if "pier" in text else "DONE"
+            if "Take down facts" in body["messages"][0]["content"]:
+                return json.dumps({"pier": text if text == "Hollin" else None, **notes})
+            return f"<{text}>"
+
+        model_server.answer = answer
+        collect = {"kind": "collect", "name": "facts", "model": "own", "fields": [{"name": "pier"}],
+                   "begins": "question", "asks": 1, "writes": "thought"}  # fmt: skip
+        asks = chain(collect, ask("answer", "Book {{ thought.pier }}", "answer"))
+        talks = chain(
+            {**ask("answer", "{{ question }}", "answer"), "sees": {"how": "all"}},
+            talk={"words": "question"},
+        )
+        persona = {"persona": {"model": "actor", "about": "A passenger."}}
+        told = [
+            {"inputs": {"question": "Book"}, "turns": ["Hollin"], "expect": {"must_say": ["Hollin"]}},
+            {"inputs": {"question": "Book"}, "turns": ["No"], "expect": {"must_say": ["go on without"]}},
+            {"inputs": {"question": "Book"}, "person": persona, "expect": {"must_say": ["Hollin"]}},
+        ]  # fmt: skip
+        with database.transaction() as tx:
+            subject = subjects.create(tx, "desk", "", asks)
+            versions.save(tx, subject, asks, "")
+            versions.save(tx, subject, talks, "")
+            for each in told:
+                cases.keep(tx, subject, Case.from_json(each))
+        return subject
+
+    def test_the_person_answers_and_the_whole_talk_is_judged(self, database, runner, desk):
+        trial = carry_out(runner, database, start(database, desk, plan({"version": 1})))
+        with database.transaction() as tx:
+            told, gave_up, played = (readings.at(tx, trial.id, 0, case)[0] for case in range(3))
+            talks = walked.talks_of(tx, trial.id, [told.id, gave_up.id, played.id])
+        assert told.answer == "<Book Hollin>"
+        assert talks[told.id] == [("What is the pier?", "Hollin"), ("<Book Hollin>", None)]
+        assert gave_up.answer.startswith("I can’t go on without that.")
+        assert played.answer == "<Book Hollin>"
+        assert [call.purpose for call in played.calls].count("person") >= 1
+        assert [r.findings[0].finding.passed for r in (told, gave_up, played)] == [True] * 3
+
+    def test_what_is_read_of_it_later_is_the_same_talk(self, database, runner, desk):
+        trial = carry_out(runner, database, start(database, desk, plan({"version": 2})))
+        with database.transaction() as tx:
+            found = readings.at(tx, trial.id, 0, 0)
+            [said] = talks_of(tx, trial, found).values()
+            again = anew.judge_anew(tx, trial.id)
+        assert [(turn.role, turn.text) for turn in said.before] == [
+            ("assistant", "<Book>"),
+            ("user", "Hollin"),
+        ]
+        assert said.text == "<Hollin>"
+        judged = carry_out(runner, database, again)
+        with database.transaction() as tx:
+            [then] = readings.at(tx, judged.id, 0, 0)
+        assert [found.finding.passed for found in then.findings] == [True]

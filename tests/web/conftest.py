@@ -7,7 +7,13 @@ import pytest
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
+from epistem.core.subjects.content import content_from_json
+from epistem.models.retry import Retry
+from epistem.runner.walks import Walks
+from epistem.store import models, subjects
 from epistem.web.app import make_app
+from tests.kit.waiting import wait_for
+from tests.kit.walks import DRAFT, FINAL, chain
 
 
 class Api:
@@ -69,3 +75,39 @@ def assert_problem(
 def api(database) -> Iterator[Api]:
     with make_app(database).test_client() as client:
         yield Api(client)
+
+
+@pytest.fixture
+def server(database, model_server):
+    with database.transaction() as tx:
+        models.put(tx, models.Model("own", model_server.url, None, 8_192, 20, 80))
+        subjects.create(tx, "notices", "", content_from_json(chain(DRAFT, FINAL)))
+    model_server.answer = lambda body: f"<{body['messages'][-1]['content']}>"
+    return model_server
+
+
+@pytest.fixture
+def walking(address, database, server) -> Iterator[Walks]:
+    """A runner of walks that is at work."""
+    made = Walks(address, "here", gone_s=0.2, retry=Retry(attempts=1))
+    made.start()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def walk(api):
+    """Begin a walk; it as it is once it is so."""
+
+    def walk(until=lambda told: told["over"], **asked):
+        begun = api.post("/subjects/notices/walks", asked)
+        assert begun.status_code == 201, begun.text
+        number = begun.get_json()["id"]
+
+        def look():
+            told = api.get(f"/walks/{number}").get_json()
+            return told if until(told) else None
+
+        return wait_for(look, what=f"walk {number}")
+
+    return walk

@@ -3,79 +3,16 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from threading import Event, Thread
 
 import pytest
 
-from epistem.core.subjects.content import content_from_json
-from epistem.models.retry import Retry
 from epistem.runner.service import Runner, RunnerOptions
 from epistem.runner.walks import Walks
-from epistem.store import models, subjects
 from tests.kit.running import threads
 from tests.kit.waiting import wait_for
+from tests.kit.walks import DRAFT, FINAL, PAUSE, ask, chain
 from tests.web.conftest import assert_problem
-
-
-def ask(name, text, writes, **more):
-    prompt = {"messages": [{"role": "user", "parts": [{"name": "Task", "text": text}]}]}
-    return {"kind": "ask", "name": name, "model": "own", "prompt": prompt, "writes": writes, **more}
-
-
-def chain(*steps, state=("draft", "final"), outputs=None, **more):
-    return {
-        "kind": "chain",
-        "inputs": [{"name": "message"}],
-        "state": [{"name": each} if isinstance(each, str) else each for each in state],
-        "steps": list(steps),
-        "outputs": outputs or {"final": "final"},
-        **more,
-    }
-
-
-DRAFT = ask("write a draft", "Draft: {{ message }}", "draft")
-FINAL = ask("make it final", "Final: {{ draft }}", "final")
-PAUSE = {
-    "kind": "pause", "name": "may it go out", "shows": {"text": "draft"}, "edits": "draft",
-    "writes": "said",
-}  # fmt: skip
-
-
-@pytest.fixture
-def server(database, model_server):
-    with database.transaction() as tx:
-        models.put(tx, models.Model("own", model_server.url, None, 8_192, 20, 80))
-        subjects.create(tx, "notices", "", content_from_json(chain(DRAFT, FINAL)))
-    model_server.answer = lambda body: f"<{body['messages'][-1]['content']}>"
-    return model_server
-
-
-@pytest.fixture
-def walking(address, database, server) -> Iterator[Walks]:
-    """A runner of walks that is at work."""
-    made = Walks(address, "here", gone_s=0.2, retry=Retry(attempts=1))
-    made.start()
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def walk(api):
-    """Begin a walk; it as it is once it is so."""
-
-    def walk(until=lambda told: told["over"], **asked):
-        begun = api.post("/subjects/notices/walks", asked)
-        assert begun.status_code == 201, begun.text
-        number = begun.get_json()["id"]
-
-        def look():
-            told = api.get(f"/walks/{number}").get_json()
-            return told if until(told) else None
-
-        return wait_for(look, what=f"walk {number}")
-
-    return walk
 
 
 def events_of(api, number):

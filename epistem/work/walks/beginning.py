@@ -106,12 +106,13 @@ def _check_edits(chain: Chain, asked: AskedWalk) -> None:
 
 
 def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -> list[str]:
-    """The places of what is answered as recorded."""
+    """The places of what is answered as recorded. A person of a talk says the same to the same, whatever is asked
+    anew."""
     given = record.of(tx, origin.id)
     if changed:
         return [each.path for each in given]
     if not from_step:
-        return []
+        return [each.path for each in given if each.kind == "heard"]
     places: Mapping[str, Any] = {each["at"]: each for each in origin.steps}
     order = list(places)
     if from_step not in places:
@@ -120,5 +121,6 @@ def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -
     return [
         each.path
         for each in given
-        if (at := owner_of(each.path, places)) and comes_before(at, from_step, order, kinds)
+        if each.kind == "heard"
+        or ((at := owner_of(each.path, places)) and comes_before(at, from_step, order, kinds))
     ]
