@@ -14,6 +14,7 @@ import click
 from rich.console import Console
 from rich.markup import escape
 
+from epistem.cli.person import AtTerminal
 from epistem.cli.trial import DATABASE, HOME, open_store
 from epistem.core.errors import InvalidInput
 
@@ -31,6 +32,12 @@ SHOWN = 90
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option(
     "--input", "inputs", multiple=True, metavar="NAME=VALUE", help="An input of the chain."
+)
+@click.option(
+    "--say",
+    multiple=True,
+    metavar="WORDS",
+    help="What the person of a talk says, in turn; then it is asked for in the terminal.",
 )
 @click.option("--seed", type=click.IntRange(0, 2**31 - 1), default=1, show_default=True)
 @click.option(
@@ -56,6 +63,7 @@ SHOWN = 90
 def walk(
     file: Path,
     inputs: tuple[str, ...],
+    say: tuple[str, ...],
     seed: int,
     look: bool,
     as_json: bool,
@@ -107,7 +115,11 @@ def walk(
 
         took: dict[str, float] = {}
         began = time_ns()
-        walk_it = chains.walk(store, chain, told, seed=seed, told=shown, took=took)
+        person = AtTerminal(console, say, there=sys.stdin.isatty() and not as_json)
+        walk_it = chains.walk(
+            store, chain, told, seed=seed, told=shown, took=took, approves=person.approves,
+            hears=person.hears,
+        )  # fmt: skip
         walked = asyncio.run(walk_it)
     finally:
         store.close()

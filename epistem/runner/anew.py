@@ -67,7 +67,7 @@ async def judged_anew(
     if then.answer is None or then.error is not None:
         return recorded._replace(findings=bench.unanswered(ground))
     case, finish = at_work.case(cell.case_at), then.finish_reason or "stop"
-    answer = as_answered(then.answer, finish, at_work.arm, case, then.calls, then.talk)
+    answer = as_answered(then.answer, finish, at_work.arm, case, then.calls, then.walk)
     findings = bench.judge(answer, ground)
     if not bench.deliberates:
         return recorded._replace(findings=findings)

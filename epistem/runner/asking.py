@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from epistem.core.chains.drawn import texts_of_steps
 from epistem.core.chains.walked import Walked
 from epistem.core.checks.base import Answer, Ground, Spent
 from epistem.core.checks.bench import Judged
@@ -154,9 +156,12 @@ class Asking:
         """With what was said before it, and what all its calls took."""
         assert self.driven is not None
         case = self.at_work.case(self.cell.case_at)
-        if not self.at_work.bench.reads & {"turns", "tools", "spent"}:
+        reads, steps = self.at_work.bench.reads, {}
+        if "steps" in reads and isinstance(walked := self.driven.result, Walked):
+            steps = texts_of_steps([each._asdict() for each in walked.steps])
+        if not reads & {"turns", "tools", "spent"}:
             last = self._answers()[-1].reply
-            return Answer(last.text, last.finish_reason)
+            return Answer(last.text, last.finish_reason, steps=steps)
         made = [each for each in self.driven.made if self.at_work.is_answering(each.need)]
         told = [each.usage for each in made]
         before = [each for each in self.paid if each.purpose == ANSWERING]
@@ -178,7 +183,7 @@ class Asking:
         replies = replies_in(
             (path, noted.given.text) for path, noted in record if isinstance(noted.given, Reply)
         )
-        return answer_to(self._answers(), case, spent, replies)
+        return replace(answer_to(self._answers(), case, spent, replies), steps=steps)
 
     def _before(self) -> PaidBefore:
         """Of the calls that were recorded before the reading was over."""

@@ -29,7 +29,7 @@ class Past(NamedTuple):
     paid: PaidBefore
     calls: Sequence[Call] = ()
     found: Sequence[FoundFor] = ()
-    talk: Sequence[tuple[str, str | None]] = ()
+    walk: walks.PastWalk = walks.NO_WALK
 
 
 NOT_THERE = Past(None, None, "Its answer is not there any more.", PaidBefore())
@@ -95,7 +95,7 @@ def of_cells(
     paid = _paid(tx, then)
     made = calls.in_place_of(tx, source_id, cell_ids) if with_calls else {}
     looked = found.of_cells(tx, cell_ids)
-    talks = walks.talks_of(tx, source_id, cell_ids) if with_calls else {}
+    took = walks.past_of(tx, source_id, cell_ids, with_steps=True) if with_calls else {}
     return {
         mine: Past(
             None if answer is None else answer.decode("utf-8", "replace"),
@@ -104,7 +104,7 @@ def of_cells(
             paid.get(there, PaidBefore()),
             made.get(mine, []),
             looked.get(mine, []),
-            talks.get(mine, ()),
+            took.get(mine, walks.NO_WALK),
         )
         for mine, there, answer, finish, error in rows
     }

@@ -9,6 +9,7 @@ from time import monotonic
 
 from epistem.core.cases.content import Case
 from epistem.core.chains.content import Chain
+from epistem.core.chains.drawn import texts_of_steps
 from epistem.core.checks.base import Answer, Finding, Spent, ToolUse
 from epistem.core.checks.bench import Bench
 from epistem.core.checks.measures import measures_of
@@ -24,7 +25,7 @@ from epistem.store import calls, readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.knowledge import found as found_rows
 from epistem.store.trials import Trial
-from epistem.store.walks import readings as walks
+from epistem.store.walks.readings import NO_WALK, PastWalk, past_of
 from epistem.work.calls import ANSWERING, PERSON, TOOL
 from epistem.work.tools.querying import Queries
 
@@ -87,10 +88,11 @@ def rejudge(
     told.arms = [OfArm(name, passed_then=0 if before else None) for name in arm_names(arms)]
     sight, source = trial.sight(), trial.answers_of or trial.id
     after, until = 0, monotonic() + most_s
-    wants_calls = any(bench.reads & {"turns", "tools", "spent"} for bench in benches)
+    wants_calls = any(bench.reads & {"turns", "tools", "spent", "steps"} for bench in benches)
     while page := readings.answers_of(tx, trial.id, after, A_PAGE):
         made = _calls(tx, trial, [each.id for each in page]) if wants_calls else {}
-        talks = walks.talks_of(tx, source, [each.id for each in page]) if wants_calls else {}
+        ids = [each.id for each in page]
+        took = past_of(tx, source, ids, with_steps=True) if wants_calls else {}
         looks = any(arm.look_ups for arm in arms)
         looked = found_rows.of_cells(tx, [each.id for each in page]) if looks else {}
         for each in page:
@@ -104,8 +106,8 @@ def rejudge(
             its_found = [row.found for row in looked.get(each.id, [])]
             ground = ground_of(arm.content, case.content, arm.aliases, its_found)
             its_calls = made.get(each.id, [])
-            talk = talks.get(each.id, ())
-            answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls, talk)
+            walk = took.get(each.id, NO_WALK)
+            answer = as_answered(each.text, each.finish_reason, arm, case.content, its_calls, walk)
             bench = benches[each.arm]
             says = bench.judge(answer, ground) + queries.found_by(bench, answer, ground)
             found = [judged.finding for judged in says]
@@ -126,18 +128,18 @@ def as_answered(
     arm: trials.Arm,
     case: Case,
     made: Sequence[calls.Call],
-    talk: Sequence[tuple[str, str | None]] = (),
+    walk: PastWalk = NO_WALK,
 ) -> Answer:
-    """A recorded answer, with what its calls tell of it as far as they were fetched; of a chain that converses, its
-    `talk`."""
+    """A recorded answer, with what its calls tell of it as far as they were fetched; of a chain, its `walk`."""
     answering = [call for call in made if call.purpose == ANSWERING and call.reply is not None]
     plain = Answer(text, finish_reason)
     if isinstance(arm.content, Chain):
         spent = _spent(answering, [call for call in made if call.purpose in calls.TAKE_TIME])
-        if talk:
-            said = [Answered(Reply(says, "stop", Usage(), "")) for says, _ in talk]
+        if walk.talk:
+            said = [Answered(Reply(says, "stop", Usage(), "")) for says, _ in walk.talk]
             plain = answer_to(said, case, spent, _replies(made))
-        return replace(plain, tools=_tools_of_walk(made), spent=spent)
+        steps = texts_of_steps(walk.told)
+        return replace(plain, tools=_tools_of_walk(made), spent=spent, steps=steps)
     wire = arm.entry.format if arm.entry else FORMATS[USUAL]
     turns: dict[int, Reply] = {}
     tools: list[ToolUse] = []

@@ -9,7 +9,7 @@ from epistem.core.checks.base import Answer
 from epistem.store import readings, trial_cases, trials
 from epistem.store.database import Transaction
 from epistem.store.trials import Trial
-from epistem.store.walks import readings as walks
+from epistem.store.walks.readings import NO_WALK, past_of
 from epistem.work.rejudging import as_answered
 
 
@@ -21,7 +21,7 @@ def talks_of(tx: Transaction, trial: Trial, found: Sequence[readings.Reading]) -
     [case] = trial_cases.cases_of(tx, trial.id, {found[0].case_at})
     if not is_talk(case.content):
         return {}
-    talks = walks.talks_of(tx, trial.answers_of or trial.id, [each.id for each in found])
+    talks = past_of(tx, trial.answers_of or trial.id, [each.id for each in found])
     arm = next(a for a in trials.arms_of(tx, trial.id) if a.position == found[0].arm)
     return {
         each.id: as_answered(
@@ -30,7 +30,7 @@ def talks_of(tx: Transaction, trial: Trial, found: Sequence[readings.Reading]) -
             arm,
             case.content,
             each.calls,
-            talks.get(each.id, ()),
+            talks.get(each.id, NO_WALK),
         )
         for each in found
     }

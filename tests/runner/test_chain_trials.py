@@ -367,9 +367,9 @@ class TestTalks:
         trial = carry_out(runner, database, start(database, desk, plan({"version": 1})))
         with database.transaction() as tx:
             told, gave_up, played = (readings.at(tx, trial.id, 0, case)[0] for case in range(3))
-            talks = walked.talks_of(tx, trial.id, [told.id, gave_up.id, played.id])
+            talks = walked.past_of(tx, trial.id, [told.id, gave_up.id, played.id])
         assert told.answer == "<Book Hollin>"
-        assert talks[told.id] == [("What is the pier?", "Hollin"), ("<Book Hollin>", None)]
+        assert talks[told.id].talk == [("What is the pier?", "Hollin"), ("<Book Hollin>", None)]
         assert gave_up.answer.startswith("I can’t go on without that.")
         assert played.answer == "<Book Hollin>"
         assert [call.purpose for call in played.calls].count("person") >= 1
@@ -390,3 +390,24 @@ class TestTalks:
         with database.transaction() as tx:
             [then] = readings.at(tx, judged.id, 0, 0)
         assert [found.finding.passed for found in then.findings] == [True]
+
+
+class TestChecksOfSteps:
+    def test_a_check_looks_at_what_a_step_wrote_and_says_so(self, database, runner, made):
+        length = {"check": "structure.length", "options": {"most": 3}}
+        uses = [{**length, "step": "think"}, length, {**length, "step": "gone"}]
+        told = TrialPlan.from_json(
+            {"arms": [{"version": 1}], "checks": uses, "seed": 5, "repeats": 1}
+        )
+        trial = carry_out(runner, database, start(database, made, told))
+        with database.transaction() as tx:
+            [found] = readings.at(tx, trial.id, 0, 0)
+            again = anew.judge_anew(tx, trial.id, told.checks)
+        assert trial.measures[0].title.endswith(", at “think”")
+        assert "step=think" in trial.measures[0].signature
+        assert [each.finding.passed for each in found.findings] == [True, False, None]
+        assert "Nothing is known" in found.findings[2].finding.message
+        judged = carry_out(runner, database, again)
+        with database.transaction() as tx:
+            [then] = readings.at(tx, judged.id, 0, 0)
+        assert [each.finding for each in then.findings] == [each.finding for each in found.findings]

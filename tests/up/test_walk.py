@@ -182,3 +182,14 @@ def test_a_tool_is_named_by_its_version(run, database):
         f"{head}{step}outputs: {{high: said}}\n".replace("tide@1", "tide@2"), "--input", "word=x"
     )
     assert (code, "There is no tide@2 here" in told) == (2, True)
+
+
+def test_a_talk_goes_on_as_it_is_told_to(run):
+    text = SMALL.replace("outputs:", "talk: {words: word, turns: 5}\noutputs:")
+    text = text.replace("outputs: {said: said}", 'outputs: {said: "said[0]"}')
+    code, told = run(text, "--input", "word=hey", "--say", "you", "--say", "there")
+    assert code == 0, told
+    assert [line for line in told.splitlines() if line.startswith(("> ", "HEY", "YOU", "THERE"))] == [
+        "HEY 21", "> you", "YOU 21", "> there", "THERE 21",
+    ]  # fmt: skip
+    assert "Nothing more was said." in told

@@ -103,6 +103,18 @@ def told_step(step: Stepped, ms: float = 0.0) -> dict[str, Any]:
     return in_short(told, MOST_KEPT)
 
 
+def texts_of_steps(steps: Sequence[Mapping[str, Any]]) -> dict[str, str]:
+    """What each step wrote last, by its name, of steps as they are told: the one value as text, or all as a record."""
+    found = {}
+    for step in steps:
+        wrote = {name: cut(value) for name, value in step["wrote"].items()}
+        if wrote:
+            value = next(iter(wrote.values())) if len(wrote) == 1 else wrote
+            text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+            found[step["name"]] = text
+    return found
+
+
 def in_short(told: Mapping[str, Any], most: int) -> dict[str, Any]:
     """A step as JSON with no value longer than that."""
     return {

@@ -123,6 +123,9 @@ def _of_checks(at: str, checks: Sequence[CheckUse]) -> Iterator[Fault]:
             build(use, ReplyShape(), at=f"checks.{number}")
         except EpistemError as error:
             yield Fault(at, f"checks.{number}", error.message)
+        if use.step:
+            message = "It looks at the value of this step. Leave out which step it looks at."
+            yield Fault(at, f"checks.{number}", message)
 
 
 def _of_vote(at: str, step: Vote, known: set[str]) -> Iterator[Fault]:

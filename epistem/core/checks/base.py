@@ -90,6 +90,8 @@ class Answer:
     spent: Spent | None = None
     ended: Ended | Literal[""] = ""
     original: Original | None = None
+    steps: Mapping[str, str] = field(default_factory=dict)
+    """What the steps of a chain wrote last, by their names, as far as it is known."""
 
 
 class Said(NamedTuple):
@@ -157,7 +159,7 @@ class Example(NamedTuple):
         return Ground(shape, expect, self.inputs, lambda: told, pair)
 
 
-Reads = Literal["turns", "tools", "spent", "request", "pair"]
+Reads = Literal["turns", "tools", "spent", "request", "pair", "steps"]
 """What a check wants to know besides answer and case: it is had for those that want it alone."""
 
 

@@ -42,10 +42,12 @@ class Bench:
         self._running: list[tuple[Running, dict[str, int], str]] = []
         self._mending: list[Check] = []
         self.reads: frozenset[Reads] = frozenset()
+        self._step_of: dict[int, str] = {}
         first = 0
         for position, use in enumerate(numbered(uses)):
             try:
-                check = build(use, reply, at=f"checks.{position}")
+                shape = ReplyShape() if use.step else reply
+                check = build(use, shape, at=f"checks.{position}")
             except InvalidInput as error:
                 error.field = f"checks.{position}"
                 if strict:
@@ -57,6 +59,9 @@ class Bench:
             slots = {aspect.key: first + at for at, aspect in enumerate(check.aspects)}
             first += len(slots)
             self.reads |= check.reads
+            if use.step:
+                self._step_of[id(check)] = use.step
+                self.reads |= {"steps"}
             if use.on_failure == "repair" and check.repairs:
                 self._mending.append(check)
             if isinstance(check, Running):
@@ -103,13 +108,33 @@ class Bench:
     def _found(self, checks: Sequence[_Placed], answer: Answer, ground: Ground) -> list[Judged]:
         found: list[Judged] = []
         for check, slots in checks:
+            seen = self._seen_by(check, answer)
             try:
-                told = check.judge(answer, ground)
+                told = check.judge(seen, ground) if seen else self._untold(check, ground)
+                told = self._placed(check, told)
             except Exception as error:  # a check must never cost an answer that was paid for
                 why = f"The check broke down: {type(error).__name__}: {error}"[:400]
                 told = [Finding(key, None, why) for key in slots]
             found += [Judged(slots[finding.aspect], finding) for finding in told]
         return found
+
+    def _seen_by(self, check: Check, answer: Answer) -> Answer | None:
+        """What it judges: the answer, or what a step of the chain wrote; None where the walk did not come to that."""
+        step = self._step_of.get(id(check))
+        if step is None:
+            return answer
+        text = answer.steps.get(step)
+        return None if text is None else replace(answer, text=text, finish_reason="stop", before=())
+
+    def _untold(self, check: Check, ground: Ground) -> list[Finding]:
+        why = f"Nothing is known of what the step “{self._step_of[id(check)]}” wrote."
+        return [Finding(key, None, why) for key in check.asked(ground)]
+
+    def _placed(self, check: Check, found: Sequence[Finding]) -> list[Finding]:
+        """The words that it objects to stand in the answer alone, so those of a step are not pointed at."""
+        if id(check) not in self._step_of:
+            return list(found)
+        return [replace(each, spans=(), pointers=()) for each in found]
 
     def repaired(self, answer: Answer, ground: Ground) -> str:
         """Its text as the checks whose use says so would mend it, one after the other."""
@@ -126,7 +151,12 @@ class Bench:
         """What those find that run the answer's query."""
         found: list[Judged] = []
         for check, slots, at in () if _is_variation(ground) else self._running:
-            told = yield from check.program(answer, ground, at)
+            seen = self._seen_by(check, answer)
+            if seen is None:
+                told = self._untold(check, ground)
+            else:
+                told = yield from check.program(seen, ground, at)
+            told = self._placed(check, told)
             found += [Judged(slots[finding.aspect], finding) for finding in told]
         return found
 
@@ -139,13 +169,17 @@ class Bench:
         found += yield from self.run(answer, ground)
         for check, slots, at in () if _is_variation(ground) else self._judges:
             judge = judges.get(check.options.model)
-            if judge is None:
+            seen = self._seen_by(check, answer)
+            if seen is None:
+                told = self._untold(check, ground)
+            elif judge is None:
                 told = [
                     Finding(key, None, f"{check.options.model} is not in the list of models.")
                     for key in slots
                 ]
             else:
-                told = yield from check.program(answer, ground, judge, at)
+                told = yield from check.program(seen, ground, judge, at)
+            told = self._placed(check, told)
             found += [Judged(slots[finding.aspect], finding) for finding in told]
         return found
 

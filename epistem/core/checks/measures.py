@@ -67,9 +67,13 @@ def measures_of(
             continue
         cls = check_class(use.check)
         apart = "" if use.name else _told_apart(position, uses, told)
-        resolved = _merged([cls.resolved(options, reply) for reply in replies or (ReplyShape(),)])
+        if use.step and not use.name:
+            apart += f", at “{use.step}”"
+        shapes = replies if replies and not use.step else (ReplyShape(),)
+        resolved = _merged([cls.resolved(options, reply) for reply in shapes])
         for aspect in cls.aspects:
             fields = {"check": cls.key, "aspect": aspect.key, "v": cls.version, **resolved}
+            fields["step"] = use.step
             fields["lib"] = ",".join(with_version(library) for library in cls.libraries)
             unit = cls.unit_of(options)
             usual = cls.score_margin if unit else 0.0
@@ -109,7 +113,8 @@ def check_uses(uses: Sequence[CheckUse]) -> None:
         alike = [
             at
             for at in range(position)
-            if uses[at].check == use.check and told[at] == told[position]
+            if (uses[at].check, uses[at].step) == (use.check, use.step)
+            and told[at] == told[position]
         ]
         if alike:
             raise InvalidInput(
@@ -151,7 +156,7 @@ def _told_apart(position: int, uses: Sequence[CheckUse], told: Sequence[Options 
     each = {
         at: options.model_dump(mode="json")
         for at, (use, options) in enumerate(zip(uses, told, strict=True))
-        if use.check == cls.key
+        if (use.check, use.step) == (cls.key, uses[position].step)
         and options is not None
         and cls.sentence(options, cls.aspects[0]) == mine
     }

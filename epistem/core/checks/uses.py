@@ -36,6 +36,11 @@ class CheckUse(Document):
         le=1e9,
         description="The difference of scores that does not matter, in their unit.",
     )
+    step: str = said(
+        "",
+        max_length=80,
+        description="Of a chain: the step whose work is judged, in the place of the answer.",
+    )
     on_failure: OnFailure = said("record")
     decline_with: str = said(
         "", max_length=2_000, description="What is answered instead, on `decline`."

@@ -81,19 +81,33 @@ def of_cell(tx: Transaction, cell_id: int) -> WalkTook | None:
     return WalkTook._make([*narrow, json.loads(told), _talk(talk)])
 
 
-def talks_of(
-    tx: Transaction, source_id: int, cell_ids: Sequence[int]
-) -> dict[int, list[tuple[str, str | None]]]:
-    """By the cells' ids the talks that the answers had which the trial of that id has in their places."""
+class PastWalk(NamedTuple):
+    """What is known of a walk besides its answer: what was said in it, and what its steps were and wrote."""
+
+    talk: Sequence[tuple[str, str | None]] = ()
+    told: Sequence[dict[str, Any]] = ()
+
+
+NO_WALK = PastWalk()
+
+
+def past_of(
+    tx: Transaction, source_id: int, cell_ids: Sequence[int], *, with_steps: bool = False
+) -> dict[int, PastWalk]:
+    """By the cells' ids the walks of the answers that the trial of that id has in their places."""
     if not cell_ids:
         return {}
     marks = ", ".join(["%s"] * len(cell_ids))
+    told = "w.told" if with_steps else "NULL"
     rows = tx.rows(
-        f"SELECT mine.id, w.talk {IN_PLACE} JOIN walked w ON w.cell_id = c.id "
-        f"WHERE mine.id IN ({marks}) AND w.talk IS NOT NULL",
+        f"SELECT mine.id, w.talk, {told} {IN_PLACE} JOIN walked w ON w.cell_id = c.id "
+        f"WHERE mine.id IN ({marks})",
         (source_id, *cell_ids),
     )
-    return {int(cell_id): _talk(talk) for cell_id, talk in rows}
+    return {
+        int(cell_id): PastWalk(_talk(talk), json.loads(steps) if steps else ())
+        for cell_id, talk, steps in rows
+    }
 
 
 def _talk(told: bytes | None) -> list[tuple[str, str | None]]:

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from epistem.core.cases.content import Case
 from epistem.core.chains.content import Chain
+from epistem.core.chains.drawn import texts_of_steps
 from epistem.core.chains.walking import Changes, Walk, answer_text
 from epistem.core.checks.base import Answer
 from epistem.core.checks.bench import Bench
@@ -127,8 +128,9 @@ async def _walk(
     if came.ended != "done":
         return PutRight(at, name, dict(right), source, False, "", came.why), cents
     text = answer_text(came.outputs)
+    steps = texts_of_steps([each._asdict() for each in came.steps])
     found = Bench(failing.trial.checks, failing.chain.reply).judge(
-        Answer(text), ground_of(failing.chain, failing.case, failing.arm.aliases)
+        Answer(text, steps=steps), ground_of(failing.chain, failing.case, failing.arm.aliases)
     )
     required = set(failing.trial.required)
     passes = not any(each.finding.failed for each in found if each.measure in required)

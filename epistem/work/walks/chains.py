@@ -14,7 +14,7 @@ from epistem.core.chains.faults import faults_of
 from epistem.core.chains.step_faults import Fault
 from epistem.core.chains.walked import Speaker, Stepped, Walked
 from epistem.core.chains.walking import PAST, Walk
-from epistem.core.engine.needs import AskModel, AskPerson, Note, PersonSaid
+from epistem.core.engine.needs import AskModel, AskPerson, HearPerson, Note, PersonSaid
 from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import listed as listed_in_words
@@ -37,6 +37,8 @@ _KEEPS_NOT = re.compile(r"\b(?:not|never|nothing|no|none|without)\b|n’t|n't", 
 AT_ONCE = 64
 """Calls in flight, of all walks together."""
 Told = Callable[[Stepped], Awaitable[None]]
+Approves = Callable[[AskPerson], Awaitable[PersonSaid]]
+Hears = Callable[[HearPerson], Awaitable[str | None]]
 
 
 class Asked:
@@ -102,10 +104,15 @@ async def walk(
     seed: int,
     told: Told,
     took: dict[str, float] | None = None,
+    approves: Approves | None = None,
+    hears: Hears | None = None,
 ) -> Walked:
     """To its end; `told` hears of each step that is over. Tools are reached as in a try, but none that changes
-    something, since nobody is there to allow it."""
-    [walked] = await walks(database, chain, [inputs], seed=seed, told=told, took=took)
+    something, and nothing is sent. `approves` is asked at pauses, `hears` what the person of a talk says: without them
+    nobody is there."""
+    [walked] = await walks(
+        database, chain, [inputs], seed=seed, told=told, took=took, approves=approves, hears=hears
+    )
     return walked
 
 
@@ -118,6 +125,8 @@ async def walks(
     at_once: int = 8,
     told: Told | None = None,
     took: dict[str, float] | None = None,
+    approves: Approves | None = None,
+    hears: Hears | None = None,
 ) -> list[Walked]:
     """The same of several inputs, so many at once, in their order. `took` is filled with the ms of what a walk needed,
     by path."""
@@ -151,7 +160,8 @@ async def walks(
                         look_up=finder(database),
                         reach=reach,
                         noted=noted,
-                        person=nobody,
+                        person=approves or nobody,
+                        hear=hears,
                     )
                     if took is not None:
                         took.update((each.need.path, each.total_ms) for each in driven.made)

@@ -3,7 +3,29 @@ import { computed, type Ref } from "vue";
 
 import { api, got } from "./client";
 import { keys } from "./keys";
-import type { AskedWalk, SaidWord } from "./schema";
+import type { AskedWalk, Chain, SaidWord } from "./schema";
+
+type Step = Chain["steps"][number];
+
+/** All steps, those inside after the one that holds them. */
+function allOf(steps: Step[]): Step[] {
+  return steps.flatMap((step) => {
+    if (step.kind === "repeat" || step.kind === "each") return [step, ...allOf(step.steps)];
+    if (step.kind === "route") return [step, ...step.ways.flatMap((way) => allOf(way.steps ?? [])), ...allOf(step.otherwise ?? [])];
+    return step.kind === "both" ? [step, ...step.branches.flatMap((branch) => allOf(branch.steps))] : [step];
+  });
+}
+
+/** The steps of a chain's draft, once it is wanted. */
+export function useChainSteps(name: Ref<string>, wanted: () => boolean) {
+  const draft = useQuery({
+    queryKey: keys.chainSteps(name),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/chain", { params: { path: { name: name.value } } })),
+    enabled: computed(() => wanted()),
+  });
+  const steps = computed(() => allOf(draft.data.value?.content.steps ?? []));
+  return { steps, names: computed(() => steps.value.map((step) => step.name)) };
+}
 
 /** Walks of a chain, newest first. */
 export function useWalks(name: Ref<string>) {

@@ -19,6 +19,8 @@ const props = defineProps<{
   faults?: string[];
   /** Of each use what is known of its judge; null for a plain check. */
   trust?: (TrustShape | null)[];
+  /** The steps of a chain, any of which may be looked at in the place of its answer. */
+  steps?: string[];
 }>();
 const checks = defineModel<CheckUse[]>({ required: true });
 /** The use that is looked at. */
@@ -105,7 +107,7 @@ function look(at: number): void {
           <OptionsForm v-if="kind && hasOptions(kind)" class="py-2" :schema="kind.options" :model-value="use.options ?? {}" @update:model-value="change(at, { options: $event })" />
           <p v-if="faults?.[at]" class="pb-2 text-sm text-rust" role="alert" data-test="check-fault">{{ faults[at] }}</p>
           <JudgeTrust v-if="trust?.[at] && !faults?.[at]" :use="use" :trust="trust[at]!" />
-          <UseForm v-if="kind" :use="use" :kind="kind" @change="change(at, $event)" />
+          <UseForm v-if="kind" :use="use" :kind="kind" :steps="steps ?? []" @change="change(at, $event)" />
           <button
             v-if="hasOptions(kind)"
             type="button"

@@ -3,6 +3,7 @@
 import { computed, ref } from "vue";
 import { useRoute } from "vue-router";
 
+import { useChainSteps } from "@/api/chains";
 import { useCheckKinds } from "@/api/checks";
 import { messageOf } from "@/api/client";
 import { faultOf } from "@/api/fault";
@@ -36,6 +37,7 @@ const kept = useKeptDocument<SubjectPage, CheckUse[]>(
   { place: `checks.${name}`, saves: "as typed" },
 );
 const { content: checks, status, error, both } = kept;
+const { names: steps } = useChainSteps(ref(name), () => kept.page.value?.kind === "chain");
 const chosen = ref<number | null>(null);
 const text = ref("");
 
@@ -95,7 +97,7 @@ useKeys([
         <template v-else>
           <p v-if="error" class="text-sm text-rust" role="alert">{{ error }}</p>
           <p v-if="both.length" class="text-sm text-straw" role="status">The checks were changed elsewhere, too; yours stand.</p>
-          <CheckRows v-model="checks" v-model:chosen="chosen" :kinds="kinds.data.value?.kinds ?? []" :sentences="sentences" :faults="faults" :trust="trust" :wrong="null" />
+          <CheckRows v-model="checks" v-model:chosen="chosen" :kinds="kinds.data.value?.kinds ?? []" :sentences="sentences" :faults="faults" :trust="trust" :steps="steps" :wrong="null" />
           <OwnWords :name="name" :checks="checks" :kept="status === 'KEPT'" @add="take" />
         </template>
       </div>

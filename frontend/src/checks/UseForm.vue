@@ -5,7 +5,7 @@ import { computed } from "vue";
 import type { CheckKind, CheckUse } from "@/api/schema";
 import TypedField from "@/parts/TypedField.vue";
 
-const props = defineProps<{ use: CheckUse; kind: CheckKind }>();
+const props = defineProps<{ use: CheckUse; kind: CheckKind; steps: string[] }>();
 const emit = defineEmits<{ change: [edit: Partial<CheckUse>] }>();
 
 const FAILING = {
@@ -35,6 +35,14 @@ const number = (text: string, usual: number) => (text.trim() === "" || !Number.i
         @change="emit('change', { on_failure: ($event.target as HTMLSelectElement).value as CheckUse['on_failure'] })"
       >
         <option v-for="each in choices" :key="each" :value="each">{{ FAILING[each] }}</option>
+      </select>
+    </label>
+    <label v-if="steps.length || use.step" class="col-span-2 flex min-w-0 items-center gap-2">
+      It looks at
+      <select class="field max-w-80 px-1" :value="use.step ?? ''" data-test="use-step" @change="emit('change', { step: ($event.target as HTMLSelectElement).value })">
+        <option value="">the answer</option>
+        <option v-if="use.step && !steps.includes(use.step)" :value="use.step">what “{{ use.step }}” wrote (no step of the draft)</option>
+        <option v-for="each in steps" :key="each" :value="each">what “{{ each }}” wrote</option>
       </select>
     </label>
     <label v-if="use.on_failure === 'decline'" class="col-span-2 flex min-w-0 flex-col gap-1">

@@ -1,15 +1,12 @@
 <script setup lang="ts">
 /** The arms of a plan for a chain: its versions as they are, with something else at one step, or a prompt that it is held
  * against. */
-import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 
-import { api, got } from "@/api/client";
-import { keys } from "@/api/keys";
+import { useChainSteps } from "@/api/chains";
 import { cheapestAndDearest } from "@/api/models";
 import { useDesk } from "@/api/subjects";
 import type { ModelLine, VersionLine } from "@/api/schema";
-import { rungsOf } from "@/chain/steps";
 import TypedField from "@/parts/TypedField.vue";
 import { armOf, type PlannedArm } from "./arms";
 
@@ -20,11 +17,9 @@ const desk = useDesk();
 const others = computed(() => (desk.data.value?.pages ?? []).flatMap((page) => page.subjects).filter(({ name, versions }) => name !== props.name && versions > 0));
 const kindOf = (arm: PlannedArm) => (arm.subject ? others.value.find(({ name }) => name === arm.subject)?.kind : "chain");
 const numbersOf = (arm: PlannedArm) => (arm.subject ? Array.from({ length: others.value.find(({ name }) => name === arm.subject)?.versions ?? arm.version }, (_, at) => at + 1).reverse() : props.versions.map(({ number }) => number));
-const draft = useQuery({
-  queryKey: keys.chainSteps(props.name),
-  queryFn: () => got(api.GET("/api/v1/subjects/{name}/chain", { params: { path: { name: props.name } } })),
-});
-const steps = computed(() => rungsOf(draft.data.value?.content.steps ?? []).flatMap(({ step }) => (step?.kind === "ask" || step?.kind === "vote" ? [step] : [])));
+const chain = useChainSteps(computed(() => props.name), () => true);
+/** Those that ask a model: of a route its chooser's is meant. */
+const steps = computed(() => chain.steps.value.flatMap((step) => (step.kind === "route" ? (step.chooser ? [{ name: step.name, model: step.chooser.model }] : []) : "model" in step ? [{ name: step.name, model: step.model }] : [])));
 const told = ({ key: _, ...arm }: PlannedArm) => JSON.stringify(arm);
 const twinOf = (at: number) => arms.value.slice(0, at).findIndex((arm) => told(arm) === told(arms.value[at]!)) + 1;
 const isWrong = (at: number) => twinOf(at) > 0 || props.wrong === `arms.${at}` || !!props.wrong?.startsWith(`arms.${at}.`);

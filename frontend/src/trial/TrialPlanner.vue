@@ -2,6 +2,7 @@
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 
+import { useChainSteps } from "@/api/chains";
 import { useCheckKinds } from "@/api/checks";
 import { useSentences } from "@/checks/useSentences";
 import { faultOf } from "@/api/fault";
@@ -58,6 +59,7 @@ watch(
 );
 watch(plan, () => (problem.value = null), { deep: true });
 
+const { names: stepNames } = useChainSteps(name, () => subject.data.value?.kind === "chain");
 /** What the chosen checks ask, in words, and which of them can't be had. */
 const { sentences, faults } = useSentences(name, () => plan.value?.checks ?? null);
 const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
@@ -227,7 +229,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
         </section>
         <section>
           <h2 class="caption mb-1"><span class="font-medium">Checks</span> of this trial alone; the prompt’s own are a key away: <span class="key">C</span></h2>
-          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :wrong="problem?.field ?? null" :sentences="sentences" :faults="faults" />
+          <CheckRows v-model="plan.checks" :kinds="kinds.data.value?.kinds ?? []" :wrong="problem?.field ?? null" :sentences="sentences" :faults="faults" :steps="stepNames" />
         </section>
       </template>
     </div>
