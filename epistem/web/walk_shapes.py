@@ -130,6 +130,10 @@ class WalkPage(WalkLineShape):
     talk: list[ExchangeShape] = Field(description="What was said to the person so far.")
     played: bool
     goes_out: bool
+    instead: dict[str, Any] = Field(
+        description="What the step at `from_step` wrote without being done."
+    )
+    alone: bool = Field(description="Only the step at `from_step` of `of_walk` was walked.")
     over: bool
 
 
@@ -159,6 +163,8 @@ def walk_page(walking: Walking, pauses: list[Pause]) -> WalkPage:
         talk=_talk(outcome.get("talk"), pauses),
         played=walking.played is not None,
         goes_out=walking.goes_out,
+        instead=walking.instead,
+        alone=walking.alone,
         over=walking.over,
     )
 

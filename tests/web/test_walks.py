@@ -322,3 +322,73 @@ class TestBadInput:
             inputs={"message": "four"},
         )
         assert told["outputs"] == {"final": 4}
+
+
+class TestRightAnswers:
+    THREE = chain(DRAFT, ask("shorten it", "Short: {{ draft }}", "draft"), FINAL)
+
+    def test_what_a_step_should_have_written_goes_on_and_the_rest_is_as_recorded(
+        self, api, walking, walk, server
+    ):
+        first = walk(chain=self.THREE, inputs={"message": "fog"})
+        asked = len(server.requests)
+        right = {"draft": "Fog till noon."}
+        told = walk(of_walk=first["id"], from_step="2", instead=right, inputs={"message": "fog"})
+        assert told["outputs"] == {"final": "<Final: Fog till noon.>"}
+        assert len(server.requests) == asked + 1
+        assert (told["steps"][1]["wrote"], told["steps"][1]["calls"]) == (right, 0)
+        assert told["instead"] == right
+
+    def test_a_replay_of_a_replay_keeps_what_was_otherwise_before_it(
+        self, api, walking, walk, server
+    ):
+        first = walk(chain=self.THREE, inputs={"message": "fog"})
+        edited = walk(of_walk=first["id"], from_step="2", edits={"draft": "rain"})
+        assert edited["outputs"] == {"final": "<Final: <Short: rain>>"}
+        again = walk(of_walk=edited["id"], from_step="3")
+        assert again["outputs"] == edited["outputs"]
+        right = walk(of_walk=edited["id"], from_step="2", instead={"draft": "snow"})
+        on = walk(of_walk=right["id"], from_step="3")
+        assert on["outputs"] == {"final": "<Final: snow>"}
+        anew = walk(of_walk=right["id"], from_step="1")
+        assert anew["outputs"] == first["outputs"]
+
+    def test_what_is_no_value_of_the_state_is_refused(self, api, walking, walk, server):
+        first = walk(chain=self.THREE, inputs={"message": "fog"})
+        body = {"of_walk": first["id"], "from_step": "2", "instead": {"nope": 1}}
+        answer = api.post("/subjects/notices/walks", body)
+        assert_problem(answer, 422, "instead.nope", "no value of the state")
+
+
+class TestAlone:
+    def test_a_step_is_walked_on_what_it_was_given_as_the_draft_has_it_now(
+        self, api, walking, walk, server
+    ):
+        first = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog" * 9_000})
+        asked = len(server.requests)
+        other = chain(DRAFT, ask("make it final", "Last: {{ draft }}", "final"))
+        told = walk(of_walk=first["id"], from_step="2", alone=True, chain=other)
+        assert len(server.requests) == asked + 1
+        text = server.requests[-1]["messages"][-1]["content"]
+        assert text == f"Last: <Draft: {'fog' * 9_000}>"  # whole, though what is shown of it is cut
+        assert [step["at"] for step in told["steps"]] == ["1"]
+        assert (told["alone"], told["of_walk"], told["status"]) == (True, first["id"], "done")
+        assert told["outputs"]["final"].startswith("<Last: ")
+
+    def test_in_a_loop_and_in_a_list_it_sees_what_it_saw_there(self, api, walking, walk, server):
+        each = {"kind": "each", "name": "all", "over": "['a', 'b']", "gives": "draft", "writes": "final",
+                "steps": [ask("say it", "Say: {{ item }}", "draft")]}  # fmt: skip
+        first = walk(chain=chain(each), inputs={"message": "x"})
+        told = walk(of_walk=first["id"], from_step="1.i2.1", alone=True)
+        assert told["outputs"] == {"draft": "<Say: b>"}
+        edited = walk(of_walk=told["id"], from_step="1", alone=True, edits={"draft": "before"})
+        assert edited["outputs"] == {"draft": "<Say: b>"}
+
+    def test_what_can_not_be_walked_alone_is_said(self, api, walking, walk, server):
+        first = walk(chain=chain(DRAFT, FINAL), inputs={"message": "fog"})
+        body = {"of_walk": first["id"], "alone": True}
+        assert_problem(api.post("/subjects/notices/walks", body), 422, "from_step", "which step")
+        body["from_step"] = "7"
+        assert_problem(api.post("/subjects/notices/walks", body), 422, "from_step", "no step")
+        body |= {"from_step": "2", "chain": chain(DRAFT, ask("other", "x", "final"))}
+        assert_problem(api.post("/subjects/notices/walks", body), 422, "from_step", "any more")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 from epistem.core.engine.looking import FoundIn
@@ -40,11 +41,12 @@ class UsedTool(NamedTuple):
 
 
 class Begun(NamedTuple):
-    """A step that begins."""
+    """A step that begins, with all that is known before it."""
 
     at: str
     name: str
     kind: str
+    known: Mapping[str, Any] = MappingProxyType({})
 
 
 class KnownSoFar(NamedTuple):

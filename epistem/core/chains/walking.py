@@ -178,7 +178,7 @@ class Walk:
             going.written += list(edited.items())
         known = going.state.known()
         given = {name: known[name] for name in reads_of(step) if name in known}
-        yield Note(f"{at}~begun", Begun(at, step.name, step.kind))
+        yield Note(f"{at}~begun", Begun(at, step.name, step.kind, known))
         try:
             if step.only_if and not going.state.truth_of(step.only_if):
                 yield from self._note(

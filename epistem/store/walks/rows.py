@@ -42,8 +42,10 @@ class WalkLine(NamedTuple):
 @dataclass(frozen=True)
 class Walking:
     """A walk with all that it is walked by. `edits` are values of the state at `from_step` that are otherwise than in
-    the walk that it replays. `goes_out`: what it sends is really sent. `played` is the case whose person is played in
-    its talk. `outcome` has `outputs`, `state` and the `talk`; `steps` are as `core.chains.drawn` tells them."""
+    the walk that it replays, `instead` what that step writes without being done; `inherited` are such of the walks that
+    it replays in turn, as {before, instead} by place. `alone`: only that step is walked. `goes_out`: what it sends is
+    really sent. `played` is the case whose person is played in its talk. `outcome` has `outputs`, `state` and the
+    `talk`; `steps` are as `core.chains.drawn` tells them."""
 
     line: WalkLine
     subject_id: int
@@ -56,6 +58,9 @@ class Walking:
     ended_at: datetime | None
     goes_out: bool
     played: Case | None
+    instead: dict[str, Any]
+    alone: bool
+    inherited: dict[str, dict[str, Any]]
 
     @property
     def id(self) -> int:
@@ -77,6 +82,9 @@ class NewWalk(NamedTuple):
     edits: Mapping[str, Any] | None = None
     goes_out: bool = False
     played: Case | None = None
+    instead: Mapping[str, Any] | None = None
+    alone: bool = False
+    inherited: Mapping[str, Mapping[str, Any]] | None = None
 
 
 _LINE = (
@@ -89,7 +97,8 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
     """Its id; it waits for a runner."""
     return tx.insert(
         "INSERT INTO walks (subject_id, content_id, inputs, seed, case_number, of_walk, from_step, changed, "
-        "edits, goes_out, played, started_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        "edits, goes_out, played, instead, alone, inherited, started_by) "
+        "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
         (
             subject.id,
             keep_content(tx, subject, new.chain),
@@ -102,6 +111,9 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
             packed(dict(new.edits)) if new.edits else None,
             new.goes_out,
             packed(new.played.to_json()) if new.played else None,
+            packed(dict(new.instead)) if new.instead else None,
+            new.alone,
+            packed(dict(new.inherited)) if new.inherited else None,
             tx.by,
         ),
     )
@@ -110,14 +122,15 @@ def insert(tx: Transaction, subject: Subject, new: NewWalk) -> int:
 def get(tx: Transaction, walk_id: int) -> Walking:
     row = tx.first(
         f"SELECT {_LINE}, s.id, s.name, c.content, w.seed, w.edits, w.outcome, w.steps, w.ended_at, "
-        "w.goes_out, w.played "
+        "w.goes_out, w.played, w.instead, w.alone, w.inherited "
         "FROM walks w JOIN subjects s ON s.id = w.subject_id "
         "JOIN tried_contents c ON c.id = w.content_id WHERE w.id = %s",
         [walk_id],
     )
     if row is None:
         raise NotFound(f"There is no walk {walk_id}.", field="walk")
-    subject_id, name, content, seed, edits, outcome, steps, ended_at, goes_out, played = row[13:]
+    subject_id, name, content, seed, edits, outcome, steps, ended_at, goes_out, played = row[13:23]
+    instead, alone, inherited = row[23:]
     return Walking(
         _line(row[:13]),
         subject_id,
@@ -130,6 +143,9 @@ def get(tx: Transaction, walk_id: int) -> Walking:
         ended_at,
         bool(goes_out),
         Case.from_json(json.loads(played)) if played else None,
+        json.loads(instead or "{}"),
+        bool(alone),
+        json.loads(inherited or "{}"),
     )
 
 

@@ -15,7 +15,7 @@ from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.drawn import bars_of, cut, in_short, own_ms, step_of_place, told_step
 from epistem.core.chains.talking import Says
 from epistem.core.chains.walked import Begun, KnownSoFar, Stepped, Walked
-from epistem.core.chains.walking import Changes, Walk
+from epistem.core.chains.walking import Walk
 from epistem.core.engine.needs import (
     LATE,
     LATE_DIGEST,
@@ -45,6 +45,7 @@ from epistem.work.judging import judge_of
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.outages import once_back
 from epistem.work.tools.reaching import Reaching
+from epistem.work.walks.alone import changes_of
 from epistem.work.walks.chains import Asked, speakers_of
 
 log = structlog.get_logger()
@@ -103,12 +104,11 @@ class WalkAtWork:
         if not self._listed:
             await self._end(Walked("failed", "There is no model in the list.", {}, {}, []))
             return
-        edits = {walking.line.from_step: walking.edits} if walking.edits else {}
         walk = Walk(
             walking.chain,
             speakers_of(self._listed.values()),
             walking.seed,
-            changes=Changes(before=edits),
+            changes=changes_of(walking),
             person=self._played(walking),
             sends=f"{walking.subject}/{walking.id}" if walking.goes_out else "",
         )
@@ -268,7 +268,8 @@ class WalkAtWork:
             return
         if isinstance(what, Begun):
             if what.at not in self._told:
-                await self._tell([("begun", what._asdict())])
+                told = {"at": what.at, "name": what.name, "kind": what.kind}
+                await self._tell([("begun", told)])
         elif isinstance(what, KnownSoFar) and what.at not in self._told:
             facts = {name: cut(value, MOST_TOLD) for name, value in what.facts.items()}
             await self._tell([("known", {"at": what.at, "wrote": {what.name: facts}})])

@@ -20,6 +20,7 @@ from epistem.store.subjects import Subject
 from epistem.store.walks import record, rows
 from epistem.store.walks.rows import NewWalk, Walking
 from epistem.work import pinned
+from epistem.work.walks.alone import alone, changes_of
 from epistem.work.walks.chains import faults_here
 
 MOST_WAITING = 500
@@ -37,6 +38,12 @@ class AskedWalk(Document):
     of_walk: int | None = said(None, ge=1)
     from_step: str = said("", max_length=300)
     edits: dict[str, Any] = said(of=dict)
+    instead: dict[str, Any] = said(
+        of=dict, description="What the step at `from_step` writes, without being done."
+    )
+    alone: bool = said(
+        False, description="Only the step at `from_step` is walked, on what it was given there."
+    )
     changed: str = said("", max_length=400, description="What is otherwise, in words.")
     played: bool = said(False, description="The person of the case is played in the talk.")
     goes_out: bool = said(
@@ -60,11 +67,15 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
     chain = pinned.filled_in(tx, asked.chain) if asked.chain is not None else None
     chain = chain or (origin.chain if origin else None)
     assert chain is not None
+    given = asked.inputs if origin is None or asked.inputs else origin.line.inputs
+    if asked.alone:
+        if origin is None or not asked.from_step:
+            raise InvalidInput("Say which step of which walk is walked alone.", field="from_step")
+        chain, given = alone(tx, origin, asked.from_step, chain, asked.edits)
     for fault in faults_here(tx, chain):
         if fault.stops:
             where = f"Step {fault.at}: " if fault.at else ""
             raise InvalidInput(f"{where}{fault.message}", field=fault.field)
-    given = asked.inputs if origin is None or asked.inputs else origin.line.inputs
     filled(chain.inputs, dict(given))  # raises for a value that does not fit its kind
     _check_edits(chain, asked)
     walk_id = rows.insert(
@@ -73,10 +84,12 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
         NewWalk(
             chain, given, asked.seed if origin is None else origin.seed, asked.case, asked.of_walk,
             asked.from_step, asked.changed, asked.edits, asked.goes_out, _played(tx, subject, asked, origin),
+            asked.instead, asked.alone, _inherited(origin, asked),
         ),
     )  # fmt: skip
-    if origin is not None:
-        changed = chain != origin.chain or bool(asked.edits) or given != origin.line.inputs
+    if origin is not None and not asked.alone:
+        edited = bool(asked.edits or asked.instead)
+        changed = chain != origin.chain or edited or dict(given) != origin.line.inputs
         record.copy(tx, origin.id, walk_id, _again(tx, origin, asked.from_step, changed=changed))
     return rows.get(tx, walk_id)
 
@@ -96,13 +109,36 @@ def _played(
     return case
 
 
+def _inherited(origin: Walking | None, asked: AskedWalk) -> dict[str, dict[str, Any]]:
+    """What was otherwise in the walk that is replayed, as far as the replay comes after it: what is asked anew is asked
+    as the chain has it."""
+    if origin is None or asked.alone or not asked.from_step:
+        return {}
+    changes = changes_of(origin)
+    places = {each["at"]: each["kind"] for each in origin.steps}
+    order = list(places)
+
+    def stays(at: str) -> bool:
+        known = at in places and asked.from_step in places
+        return known and comes_before(at, asked.from_step, order, places)
+
+    before = {
+        at: dict(told) for at, told in changes.before.items() if stays(at) or at == asked.from_step
+    }
+    instead = {at: dict(told) for at, told in changes.instead.items() if stays(at)}
+    return {"before": before, "instead": instead} if before or instead else {}
+
+
 def _check_edits(chain: Chain, asked: AskedWalk) -> None:
     known = {each.name for each in chain.state}
-    for name in asked.edits:
-        if name not in known:
-            raise InvalidInput(f"“{name[:60]}” is no value of the state.", field=f"edits.{name}")
-    if asked.edits and not asked.from_step:
-        raise InvalidInput("Say before which step the state is edited.", field="from_step")
+    for field, told in (("edits", asked.edits), ("instead", asked.instead)):
+        for name in told:
+            if name not in known:
+                message = f"“{name[:60]}” is no value of the state."
+                raise InvalidInput(message, field=f"{field}.{name}")
+        if told and not asked.from_step:
+            message = "Say before which step the state is edited, or which step writes that."
+            raise InvalidInput(message, field="from_step")
 
 
 def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -> list[str]:
