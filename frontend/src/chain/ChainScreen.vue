@@ -73,13 +73,20 @@ const title = computed(() => (facts.baseVersion === null ? "Draft, no version ye
 
 /** Whether somebody talks with it. */
 const converses = computed(() => !!content.value?.talk || rungs.value.some(({ step: each }) => each?.kind === "collect"));
+const comparesOnceOver = ref<number | null>(null);
 /** The walk that is looked at, and the place in it. */
 const walkId = ref<number | null>(null);
-const { page: walk, steps: walkSteps, look } = useWalk(walkId, () => void walkChanges.over(name));
+const { page: walk, steps: walkSteps, look } = useWalk(walkId, () => {
+  void walkChanges.over(name);
+  if (comparesOnceOver.value !== null && comparesOnceOver.value === walkId.value) comparing.value = true;
+  comparesOnceOver.value = null;
+});
 const walkAt = ref("");
 const walkStep = computed(() => walkSteps.value.find(({ at }) => at === walkAt.value) ?? null);
-const walked = computed(() => new Set(walkSteps.value.filter((each) => !each.running && !each.passed_over).map(({ at }) => stepOfPlace(at))));
-const running = computed(() => new Set(walkSteps.value.filter((each) => each.running).map(({ at }) => stepOfPlace(at))));
+/** Where a place of the walk stands in the chain: a step that is walked alone stands where it was taken from. */
+const placeOf = (at: string) => (walk.value?.alone ? [stepOfPlace(walk.value.from_step), ...stepOfPlace(at).split(".").slice(1)].join(".") : stepOfPlace(at));
+const walked = computed(() => new Set(walkSteps.value.filter((each) => !each.running && !each.passed_over).map(({ at }) => placeOf(at))));
+const running = computed(() => new Set(walkSteps.value.filter((each) => each.running).map(({ at }) => placeOf(at))));
 watch(walkId, () => (walkAt.value = ""));
 /** While it goes on, what is looked at goes with it. */
 watch(
@@ -89,20 +96,21 @@ watch(
 function openWalk(id: number | null): void {
   walkId.value = id;
 }
-function openBegun(id: number): void {
+function openBegun(id: number, compare = false): void {
   walkId.value = id;
+  comparesOnceOver.value = compare ? id : null;
   tab.value = converses.value ? "talk" : "walk";
 }
 function choosePlace(at: string): void {
   walkAt.value = at;
   tab.value = "walk";
-  const place = stepOfPlace(at);
+  const place = placeOf(at);
   if (rungs.value.some((each) => each.at === place)) chosen.value = place;
 }
 function choose(at: string): void {
   chosen.value = at;
   tab.value = "setup";
-  const there = walkSteps.value.filter((each) => stepOfPlace(each.at) === at);
+  const there = walkSteps.value.filter((each) => placeOf(each.at) === at);
   walkAt.value = there.at(-1)?.at ?? "";
 }
 
