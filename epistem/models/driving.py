@@ -97,17 +97,29 @@ class Parked(Exception):
     """A person is to say a word before the program can go on: its record is kept, and it is resumed then."""
 
 
+class Before(NamedTuple):
+    """What was replied before to the same request; `usage` and `ms` are what that took, where it is to count again."""
+
+    raw: bytes
+    usage: Usage = Usage()
+    ms: float = 0.0
+
+
 class Aside(Protocol):
     """Other models than the one that a program is about, as judges: how they are asked, and what is
     remembered of them."""
 
     def endpoint_of(self, need: AskModel) -> Endpoint: ...
 
-    async def recall(self, need: AskModel) -> bytes | None:
-        """A reply that was had before to the same question. May raise EpistemError: then it is not asked."""
+    async def recall(self, need: AskModel) -> Before | None:
+        """A reply that was had before to the same question. May raise EpistemError: then it is not asked. After None
+        it is asked, of which `heard` or `left` is told."""
 
-    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+    async def heard(self, need: AskModel, made: Made | None) -> None:
         """What came, None for nothing."""
+
+    def left(self, need: AskModel) -> None:
+        """It is given up before anything came."""
 
 
 @dataclass
@@ -219,16 +231,16 @@ async def _ask_aside(
     where nothing was replied."""
     endpoint, run = aside.endpoint_of(need), driven.run
     try:
-        if (raw := await aside.recall(need)) is not None:
-            reply, free = endpoint.format.parse_reply(raw), CallTrace(_now(), 0.0, 0)
-            made = Made(need, raw, reply, Usage(), *free)
+        if (before := await aside.recall(need)) is not None:
+            reply, free = endpoint.format.parse_reply(before.raw), CallTrace(_now(), before.ms, 0)
+            made = Made(need, before.raw, reply, before.usage, *free)
             driven.made.append(made)
             run.give(reply)
             return made
         if heard is not None:
             made = await _ask_streamed(client, endpoint, need, heard)
             driven.made.append(made)
-            await aside.heard(need, made.raw)
+            await aside.heard(need, made)
             run.give(made.reply)
             return made
         raw, reply, trace = await client.ask(
@@ -240,11 +252,15 @@ async def _ask_aside(
         run.fail(error)
         return None
     except EpistemError as error:
+        aside.left(need)
         run.fail(error)
         return None
+    except BaseException:
+        aside.left(need)
+        raise
     made = _made(need, raw, reply, trace)
     driven.made.append(made)
-    await aside.heard(need, raw)
+    await aside.heard(need, made)
     run.give(reply)
     return made
 

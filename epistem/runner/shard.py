@@ -38,9 +38,10 @@ from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import NewReading
 from epistem.store.trial_cases import TrialCase, cases_of, originals_of
-from epistem.work.judging import Judges, People, Speakers
+from epistem.work.judging import Judges, People
 from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
+from epistem.work.speakers import Speakers
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import speakers_of
 

@@ -325,7 +325,9 @@ def _add_to_sums(
         for call in each.calls:
             tokens = (calls.bounded(call.input_tokens), calls.bounded(call.output_tokens))
             asked = call.purpose != "tool"  # calls are those of models
-            for at, value in enumerate((asked, *tokens, call.cents, call.estimated)):
+            # What was answered as before is worth as much to its reading, but nothing was paid for it.
+            paid = call.cents if call.attempts else 0.0
+            for at, value in enumerate((asked, *tokens, paid, call.estimated)):
                 of_arm[at] += value
     for reading in kept:
         if reading.error is None:

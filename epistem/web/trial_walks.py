@@ -32,7 +32,8 @@ class WalkFailures(Shape):
 
 
 class WalksOfArm(Shape):
-    """Steps, rounds of loops and calls are means of a walk."""
+    """Steps, rounds of loops and calls are means of a walk. `again` calls were not made, since another had made the
+    same: they would have cost `again_cents`."""
 
     arm: int
     walks: int
@@ -40,6 +41,8 @@ class WalksOfArm(Shape):
     steps: float
     rounds: float
     calls: float
+    again: int
+    again_cents: float
 
 
 class TrialWalks(Shape):

@@ -15,6 +15,7 @@ from epistem.core.engine.needs import AskModel
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.shapes import count
 from epistem.core.wire.formats import WireFormat
+from epistem.models.driving import Before, Made
 from epistem.models.endpoint import Endpoint
 from epistem.store import entries, judgements
 from epistem.store.database import Database, Transaction
@@ -67,7 +68,7 @@ class Judges:
     def endpoint_of(self, need: AskModel) -> Endpoint:
         return self._endpoints[need.model]
 
-    async def recall(self, need: AskModel) -> bytes | None:
+    async def recall(self, need: AskModel) -> Before | None:
         """What the judge replied to the same question before. Raises EpistemError while it is left alone."""
         digest = _digest(need)
 
@@ -84,7 +85,10 @@ class Judges:
             found = None
         if found is None and monotonic() < self._rests_until[need.model]:
             raise self._left_alone(need.model)
-        return found
+        return None if found is None else Before(found)
+
+    def left(self, need: AskModel) -> None:
+        return None
 
     def _left_alone(self, name: str) -> EpistemError:
         times = count(self._after, "time")
@@ -96,10 +100,10 @@ class Judges:
         if self._failed[name] >= self._after:
             self._rests_until[name] = monotonic() + REST_S
 
-    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+    async def heard(self, need: AskModel, made: Made | None) -> None:
         """The judge replied, or, with None, did not. A reply without JSON is not remembered: asked again, it
         may do better."""
-        name = need.model
+        name, reply = need.model, None if made is None else made.raw
         self._count(name, reply is not None)
         if reply is None or not self._has_json(need, reply):
             return
@@ -128,23 +132,13 @@ class People(Judges):
     """Models that play the person of a talk. Nothing is remembered of them beyond a trial's own record: the
     seed sees to it that they say the same to the same."""
 
-    async def recall(self, need: AskModel) -> bytes | None:
+    async def recall(self, need: AskModel) -> Before | None:
         if monotonic() < self._rests_until[need.model]:
             raise self._left_alone(need.model)
         return None
 
-    async def heard(self, need: AskModel, reply: bytes | None) -> None:
-        self._count(need.model, reply is not None)
-
-
-class Speakers(People):
-    """The models that the steps of chains ask. One that fails is a matter of the arm, as with a prompt."""
-
-    async def recall(self, need: AskModel) -> bytes | None:
-        return None
-
-    async def heard(self, need: AskModel, reply: bytes | None) -> None:
-        return None
+    async def heard(self, need: AskModel, made: Made | None) -> None:
+        self._count(need.model, made is not None)
 
 
 def judges_of(

@@ -157,7 +157,8 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     }
     kept = plan.model_copy(update=spelt)
     chosen = told.asked
-    cells_ = cells_of(plan, len(chosen))
+    chains = [at for at, content in enumerate(told.contents) if isinstance(content, Chain)]
+    cells_ = cells_of(plan, len(chosen), chains)
     besides = (*told.judges, *told.people, *told.speakers)
     judges = {model.name: entries.keep(tx, model) for model in besides}
     made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)

@@ -411,3 +411,45 @@ class TestChecksOfSteps:
         with database.transaction() as tx:
             [then] = readings.at(tx, judged.id, 0, 0)
         assert [each.finding for each in then.findings] == [each.finding for each in found.findings]
+
+
+class TestAskedOnce:
+    """A step that two arms have alike."""
+
+    ARMS = ({"version": 1}, {"version": 1, "step": "answer", "model": "other"})
+
+    def test_the_same_request_is_sent_once_and_counts_for_both(
+        self, database, runner, made, model_server
+    ):
+        trial = carry_out(runner, database, start(database, made, plan(*self.ARMS, repeats=2)))
+        thought = [
+            r for r in model_server.requests if r["messages"][-1]["content"].startswith("Think")
+        ]
+        assert (
+            len(thought) == len({(r["messages"][-1]["content"], r["seed"]) for r in thought}) == 8
+        )
+        assert len(model_server.requests) == 8 + 8 + 8
+        with database.transaction() as tx:
+            one, two = (readings.at(tx, trial.id, arm, 0)[0] for arm in (0, 1))
+            stats = walked.by_arm(tx, trial.id)
+        assert one.cents == pytest.approx(two.cents)
+        assert sum(each.again for each in stats) == 8
+        assert all(each.total_ms > 0 for each in (one, two))
+        paid = sum(each.again_cents for each in stats)
+        assert trial.cents + paid == pytest.approx(2 * 8 * one.cents)
+
+    def test_where_it_fails_the_others_ask_themselves(self, database, runner, made, model_server):
+        asked = []
+
+        def answer(body):
+            text = body["messages"][-1]["content"]
+            if text.startswith("Think"):
+                asked.append((text, body["seed"]))
+                if asked.count((text, body["seed"])) == 1:
+                    return 400, "no", {}
+            return f"<{text}>"
+
+        model_server.answer = answer
+        trial = carry_out(runner, database, start(database, made, plan(*self.ARMS)))
+        assert (trial.status, trial.recorded, trial.unanswered) == ("finished", 8, 4)
+        assert len(asked) == 8

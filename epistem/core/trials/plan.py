@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Annotated, NamedTuple
 
 from pydantic import Field
@@ -141,12 +141,16 @@ def check_question(plan: TrialPlan, measures: Sequence[str]) -> None:
         )
 
 
-def cells_of(plan: TrialPlan, cases: int) -> Iterator[Cell]:
-    """Every cell: first repeats of all cases and arms first, so that a stop leaves a fair part."""
+def cells_of(plan: TrialPlan, cases: int, alike: Collection[int] = ()) -> Iterator[Cell]:
+    """Every cell: first repeats of all cases and arms first, so that a stop leaves a fair part. The arms `alike` share
+    their seeds, so that they ask the same where they are the same; they are held against each other case by case, which
+    such pairs only make steadier."""
+    first = min(alike, default=0)
     for repeat in range(plan.repeats):
         for case in range(cases):
             for arm in range(len(plan.arms)):
-                yield Cell(arm, case, repeat, cell_seed(plan.seed, arm, case, repeat))
+                seed = cell_seed(plan.seed, first if arm in alike else arm, case, repeat)
+                yield Cell(arm, case, repeat, seed)
 
 
 def cell_seed(trial_seed: int, arm: int, case: int, repeat: int) -> int:

@@ -40,7 +40,8 @@ class FailedThere(NamedTuple):
 
 
 class OfArm(NamedTuple):
-    """The walks of an arm: how many, how many were done, and the means of steps, rounds and calls."""
+    """The walks of an arm: how many, how many were done, and the means of steps, rounds and calls. `again` calls were
+    not made, since another had made the same; they would have cost so many cents."""
 
     arm: int
     walks: int
@@ -48,6 +49,8 @@ class OfArm(NamedTuple):
     steps: float
     rounds: float
     calls: float
+    again: int = 0
+    again_cents: float = 0.0
 
 
 def insert(tx: Transaction, took: Sequence[tuple[int, int, int, WalkTook]]) -> None:
@@ -139,6 +142,13 @@ def by_arm(tx: Transaction, trial_id: int) -> list[OfArm]:
         "WHERE trial_id = %s GROUP BY arm ORDER BY arm",
         [trial_id],
     )
+    again = tx.rows(
+        "SELECT w.arm, COUNT(*), SUM(c.cents) FROM walked w JOIN calls c ON c.cell_id = w.cell_id "
+        "WHERE w.trial_id = %s AND c.purpose = 'answer' AND c.attempts = 0 AND c.reply IS NOT NULL GROUP BY w.arm",
+        [trial_id],
+    )
+    saved = {int(arm): (int(number), float(cents)) for arm, number, cents in again}
     return [
-        OfArm(int(a), int(n), int(d), float(s), float(r), float(c)) for a, n, d, s, r, c in rows
+        OfArm(int(a), int(n), int(d), float(s), float(r), float(c), *saved.get(int(a), (0, 0.0)))
+        for a, n, d, s, r, c in rows
     ]

@@ -26,9 +26,9 @@ from epistem.store.readings import Reading
 from epistem.store.trials import Arm, Trial
 from epistem.store.walks import readings as walked
 from epistem.work.calls import record_of
-from epistem.work.judging import Speakers
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.limits import SharedLimits
+from epistem.work.speakers import Speakers
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import speakers_of
 

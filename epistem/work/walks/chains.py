@@ -19,7 +19,7 @@ from epistem.core.engine.run import Run
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import listed as listed_in_words
 from epistem.models.client import ModelClient
-from epistem.models.driving import Driven, carry_out
+from epistem.models.driving import Before, Driven, Made, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import QUICK
 from epistem.store import models
@@ -50,10 +50,13 @@ class Asked:
     def endpoint_of(self, need: AskModel) -> Endpoint:
         return self._endpoints[need.model]
 
-    async def recall(self, need: AskModel) -> bytes | None:
+    async def recall(self, need: AskModel) -> Before | None:
         return None
 
-    async def heard(self, need: AskModel, reply: bytes | None) -> None:
+    async def heard(self, need: AskModel, made: Made | None) -> None:
+        return None
+
+    def left(self, need: AskModel) -> None:
         return None
 
 

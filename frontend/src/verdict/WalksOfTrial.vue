@@ -3,7 +3,7 @@
 import { computed } from "vue";
 
 import { useTrialWalks } from "@/api/trials";
-import { count } from "@/marks/format";
+import { cents, count } from "@/marks/format";
 
 const props = defineProps<{ trial: number; names: string[] }>();
 const walks = useTrialWalks(computed(() => props.trial), () => true);
@@ -20,7 +20,7 @@ function many(value: number, noun: string): string {
 <template>
   <section v-if="arms.length" class="mt-2 border-t border-rule-soft px-gut pt-2" data-test="trial-walks">
     <p v-for="arm in arms" :key="arm.arm" class="text-sm">
-      <b class="font-medium">{{ names[arm.arm] }}</b> <span class="text-ink-2">walked {{ count(arm.walks, "time") }}, on average {{ many(arm.steps, "step") }}, {{ many(arm.rounds, "round") }} of loops and {{ many(arm.calls, "call") }}<template v-if="arm.done < arm.walks">; <span class="text-straw">{{ count(arm.walks - arm.done, "walk") }} ended before {{ arm.walks - arm.done === 1 ? "it was" : "they were" }} done</span></template></span>
+      <b class="font-medium">{{ names[arm.arm] }}</b> <span class="text-ink-2">walked {{ count(arm.walks, "time") }}, on average {{ many(arm.steps, "step") }}, {{ many(arm.rounds, "round") }} of loops and {{ many(arm.calls, "call") }}<template v-if="arm.again">; <span title="Another had asked just the same; the price and the time of a walk count them all the same" data-test="calls-again">{{ count(arm.again, "call") }} not made again, {{ cents(arm.again_cents) }} not paid</span></template><template v-if="arm.done < arm.walks">; <span class="text-straw">{{ count(arm.walks - arm.done, "walk") }} ended before {{ arm.walks - arm.done === 1 ? "it was" : "they were" }} done</span></template></span>
     </p>
     <table v-if="steps.length" class="mt-1 w-full text-sm">
       <thead><tr><th class="caption py-0.5 text-left font-normal">where walks end early</th><th v-for="arm in arms" :key="arm.arm" class="caption text-right font-normal">{{ names[arm.arm] }}</th></tr></thead>

@@ -1,0 +1,51 @@
+"""The models that the steps of chains ask in a trial: the exact request that was answered is not sent again."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import OrderedDict
+from typing import Any
+
+from epistem.core.engine.needs import AskModel
+from epistem.models.driving import Before, Made
+from epistem.work.judging import People
+
+MOST_REMEMBERED, LONGEST = 4_000, 100_000
+"""Replies, and bytes of one."""
+_Asked = tuple[str, bytes]
+
+
+class Speakers(People):
+    """One that fails is a matter of the arm, as with a prompt.
+
+    While a request is being answered, others that are the same wait for that: a step that two arms have alike is free
+    for one of them. What it took counts for both, or one would seem cheaper by luck.
+    """
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **more)
+        self._said: OrderedDict[_Asked, Before] = OrderedDict()
+        self._asking: dict[_Asked, asyncio.Event] = {}
+
+    async def recall(self, need: AskModel) -> Before | None:
+        if need.seed is None:
+            return None  # each answer to it is another
+        asked = (need.model, need.digest)
+        while (asking := self._asking.get(asked)) is not None:
+            await asking.wait()
+        found = self._said.get(asked)
+        if found is None:
+            self._asking[asked] = asyncio.Event()
+        return found
+
+    async def heard(self, need: AskModel, made: Made | None) -> None:
+        if need.seed is not None and made is not None and made.raw is not None:
+            if len(made.raw) <= LONGEST:
+                self._said[need.model, need.digest] = Before(made.raw, made.usage, made.total_ms)
+            while len(self._said) > MOST_REMEMBERED:
+                self._said.popitem(last=False)
+        self.left(need)
+
+    def left(self, need: AskModel) -> None:
+        if (asking := self._asking.pop((need.model, need.digest), None)) is not None:
+            asking.set()
