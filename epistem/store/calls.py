@@ -159,7 +159,10 @@ def in_place_of(tx: Transaction, source_id: int, cell_ids: Sequence[int]) -> dic
         f"SELECT mine.id, c.id {IN_PLACE} WHERE mine.id IN ({marks})", (source_id, *cell_ids)
     )
     made = of(tx, "cell", [then for _, then in rows])
-    return {mine: [call for call in made[then] if call.purpose != "judge"] for mine, then in rows}
+    return {
+        mine: [call for call in made[then] if call.purpose not in ("judge", "blame")]
+        for mine, then in rows
+    }
 
 
 def paid_of_cells(tx: Transaction, cell_ids: Iterable[int]) -> dict[int, list[Paid]]:

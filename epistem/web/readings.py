@@ -26,7 +26,7 @@ from epistem.web.replies import (
 )
 from epistem.web.trial_shapes import ByLook, TrialPath
 from epistem.web.try_shapes import ToolUse
-from epistem.work.calls import TOOL, tool_result
+from epistem.work.calls import BLAME, TOOL, tool_result
 from epistem.work.talks import talks_of
 
 bp = blueprint("readings")
@@ -279,7 +279,7 @@ def _reading(trial: trials.Trial, reading: readings.Reading, talk: Answer | None
     return ReadingLine(
         **{name: getattr(reading, name) for name in names},
         findings=[finding_shape(trial.measures[f.measure], f.finding) for f in reading.findings],
-        calls=sum(call.purpose != TOOL for call in reading.calls),
+        calls=sum(call.purpose not in (TOOL, BLAME) for call in reading.calls),
         talk=[TurnShape(role=t.role, text=t.text[:MOST_TURN]) for t in talk.before] if talk else [],
         ended=talk.ended if talk else "",
         found=[found_shape(each.found, each.turn, MOST_SHOWN) for each in reading.found],

@@ -17,8 +17,9 @@ from epistem.store.calls import NewCall, Paid
 from epistem.store.models import Model
 from epistem.work.judging import Judges
 
-ANSWERING, JUDGING, PERSON, TOOL = "answer", "judge", "person", "tool"
-"""The purposes of calls: answering, judging an answer, playing the person of a talk, and calls of tools."""
+ANSWERING, JUDGING, PERSON, TOOL, BLAME = "answer", "judge", "person", "tool", "blame"
+"""The purposes of calls: answering, judging an answer, playing the person of a talk, calls of tools, and finding the
+step that is to blame."""
 
 
 def call_of(made: Made, model: Model, others: Judges, purpose: str = PERSON) -> NewCall:
@@ -86,7 +87,7 @@ def record_of(
     judges said is remembered elsewhere. `wires` are how other models are read, by their entries."""
     record: Record = {}
     for each in paid:
-        if each.purpose == JUDGING:
+        if each.purpose in (JUDGING, BLAME):
             continue
         if each.purpose == TOOL:
             record[each.path] = Noted(each.hash, tool_result(each.reply))

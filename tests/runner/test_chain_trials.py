@@ -288,6 +288,35 @@ class TestBlame:
         )  # fmt: skip
         assert len(model_server.requests) == before + 1
         assert found.cents > 0
+        with database.transaction() as tx:
+            [then] = readings.at(tx, trial.id, 0, 0)
+        kept = [call for call in then.calls if call.purpose == "blame"]
+        assert [(call.path, call.cents) for call in kept] == [("blame.1/2.1", found.cents)]
+        assert (then.cents, then.findings) == (failing.cents, failing.findings)
+
+    def test_a_judge_that_is_required_has_its_say(self, database, runner, made, model_server):
+        put_model(database, "judge", model_server.url)
+
+        def answer(body):
+            text = body["messages"][-1]["content"]
+            if body["model"] == "judge":
+                return json.dumps({"reason": "so", "score": 5 if "splendid" in text else 1})
+            return "a thought" if text.startswith("Think") else f"it follows: {text}"
+
+        model_server.answer = answer
+        with database.transaction() as tx:
+            kept = cases.all_of(tx, made)[0]
+            told = kept.content.to_json()
+            told["expect"] = {"steps": {"think": "a better thought", "answer": "It is splendid."}}
+            cases.change(tx, made, kept.number, Case.from_json(told), kept.revision)
+        use = CheckUse(check="judge.rubric", options={"model": "judge", "criterion": "relevance"})
+        judged = plan({"version": 1}).model_copy(update={"checks": [use]})
+        trial = carry_out(runner, database, start(database, made, judged))
+        with database.transaction() as tx:
+            [failing] = readings.at(tx, trial.id, 0, 0)
+        found = find_blame(database, failing.id)
+        assert [(put.at, put.passes) for put in found.tried] == [("1", False), ("2", True)]
+        assert found.to_blame == "2"
 
     def test_a_walk_of_the_same_case_that_passes_tells_what_is_right(
         self, database, runner, made, model_server

@@ -4,28 +4,33 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 from epistem.core.cases.content import Case
+from epistem.core.cases.talk import is_talk
 from epistem.core.chains.content import Chain
 from epistem.core.chains.drawn import texts_of_steps
 from epistem.core.chains.walking import Changes, Walk, answer_text
-from epistem.core.checks.base import Answer
 from epistem.core.checks.bench import Bench
+from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Record, Run
 from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.rename import with_old_names
-from epistem.core.trials.grounds import ground_of
+from epistem.core.trials.grounds import answer_to, ground_of
+from epistem.core.trials.talking import Person, opening_words
+from epistem.core.wire.reply import Reply, Usage
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.models.retry import QUICK
-from epistem.store import calls, cells, models, readings, trial_cases, trials
+from epistem.store import bodies, calls, cells, models, readings, trial_cases, trials
 from epistem.store.database import Database, Transaction
 from epistem.store.readings import Reading
 from epistem.store.trials import Arm, Trial
 from epistem.store.walks import readings as walked
-from epistem.work.calls import record_of
+from epistem.work.calls import BLAME, call_of, judging_call, record_of, tool_call
+from epistem.work.judging import Judges
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.limits import SharedLimits
 from epistem.work.speakers import Speakers
@@ -67,6 +72,8 @@ class _Failing(NamedTuple):
     record: Record
     right: list[tuple[str, str, dict[str, Any], str]]
     others: Speakers
+    judges: Judges
+    reading: Reading
 
 
 def find_blame(database: Database, reading_id: int) -> Blame:
@@ -107,8 +114,12 @@ async def _walk(
 ) -> tuple[PutRight, float]:
     speakers = speakers_of(failing.others.models.values())
     changes = Changes(instead={at: right})
-    walk = Walk(failing.chain, speakers, failing.seed, "trial", failing.case.tool_answers, changes)
-    inputs = with_old_names(failing.case.inputs, failing.arm.aliases)
+    case, inputs = failing.case, with_old_names(failing.case.inputs, failing.arm.aliases)
+    opening = opening_words(failing.chain, inputs, case)
+    person = Person(case, opening, failing.others.asked).says if is_talk(case) else None
+    walk = Walk(
+        failing.chain, speakers, failing.seed, "trial", case.tool_answers, changes, person=person
+    )
     driven = Driven(Run(walk.program(inputs), dict(failing.record)))
     assert failing.arm.entry is not None
     came = await carry_out(
@@ -126,15 +137,47 @@ async def _walk(
         for made in driven.made
     )
     if came.ended != "done":
+        await asyncio.to_thread(_keep, database, failing, at, driven, None)
         return PutRight(at, name, dict(right), source, False, "", came.why), cents
-    text = answer_text(came.outputs)
+    said = [each.says for each in came.talk] or [answer_text(came.outputs)]
     steps = texts_of_steps([each._asdict() for each in came.steps])
-    found = Bench(failing.trial.checks, failing.chain.reply).judge(
-        Answer(text, steps=steps), ground_of(failing.chain, failing.case, failing.arm.aliases)
-    )
+    answers = [Answered(Reply(text, "stop", Usage(), "")) for text in said]
+    answer = replace(answer_to(answers, case), steps=steps)
+    bench = Bench(failing.trial.checks, failing.chain.reply)
+    ground = ground_of(failing.chain, case, failing.arm.aliases)
+    found, judging = bench.judge(answer, ground), None
+    if bench.deliberates:
+        judging = Driven(Run(bench.deliberate(answer, ground, failing.judges.asked)))
+        endpoint = Endpoint.of(failing.arm.entry)
+        await carry_out(client, endpoint, judging, aside=failing.judges, reach=reach)
+        found += judging.result
+        cents += sum(judging_call(made, failing.judges).cents for made in judging.made)
+    await asyncio.to_thread(_keep, database, failing, at, driven, judging)
     required = set(failing.trial.required)
     passes = not any(each.finding.failed for each in found if each.measure in required)
-    return PutRight(at, name, dict(right), source, passes, text, ""), cents
+    return PutRight(at, name, dict(right), source, passes, answer.text, ""), cents
+
+
+def _keep(
+    database: Database,
+    failing: _Failing,
+    at: str,
+    driven: Driven[Any],
+    judging: Driven[Any] | None,
+) -> None:
+    """The calls that it took, with those of the reading: which is as it was."""
+    others = failing.others
+    new = [call_of(each, others.models[each.need.model], others) for each in driven.made]
+    new += [tool_call(each) for each in driven.called]
+    if judging is not None:
+        new += [judging_call(each, failing.judges) for each in judging.made]
+    placed = [call._replace(purpose=BLAME, path=f"blame.{at}/{call.path}"[:300]) for call in new]
+    if not placed:
+        return
+    sent = [call.body for call in placed if call.body is not None]
+    with database.transaction() as tx:
+        known = bodies.keep(tx, sent)
+        calls.insert(tx, "cell", [(failing.reading.id, None, call) for call in placed], known)
 
 
 def _failing(tx: Transaction, database: Database, reading_id: int) -> _Failing:
@@ -164,7 +207,20 @@ def _failing(tx: Transaction, database: Database, reading_id: int) -> _Failing:
         )
     seed = cells.seed_of(tx, reading_id)
     record = record_of(wire, paid, others.wires)
-    return _Failing(trial, arm, arm.content, case.content, seed, took.told, record, right, others)
+    judges = Judges(database, now, ids, hurried=True)
+    return _Failing(
+        trial,
+        arm,
+        arm.content,
+        case.content,
+        seed,
+        took.told,
+        record,
+        right,
+        others,
+        judges,
+        reading,
+    )
 
 
 def _right(

@@ -35,8 +35,8 @@ function nameOf(path: string, all: string[]): string {
   return told.join(", ") || "call";
 }
 const names = computed(() => {
-  const paths = calls.value.filter(({ purpose }) => purpose !== "tool").map((each) => each.path);
-  return calls.value.map((each) => (each.purpose === "tool" ? toolIn(each.request) : nameOf(each.path, paths)));
+  const paths = calls.value.filter(({ purpose }) => purpose !== "tool" && purpose !== "blame").map((each) => each.path);
+  return calls.value.map((each) => (each.purpose === "tool" ? toolIn(each.request) : each.purpose === "blame" ? `blame, step ${each.path.slice(6).split("/")[0]}` : nameOf(each.path, paths)));
 });
 function toolIn(request: string): string {
   try {
