@@ -420,3 +420,44 @@ class TestFaults:
     )
     def test_names_of_an_expression(self, expression, names):
         assert names_in(expression) == names
+
+
+class TestAfterChecks:
+    """What a step that judges does where its checks fail."""
+
+    @pytest.mark.parametrize(
+        ("does", "said", "ended", "wrong"),
+        [
+            ({"on_failure": "repair"}, "At nine", "done", 0),
+            ({"on_failure": "decline", "decline_with": "Ask us."}, "Ask us.", "done", 1),
+            ({"on_failure": "drop"}, None, "done", 1),
+            ({"on_failure": "halt"}, None, "halted", 1),
+            ({}, "At **nine**", "done", 1),
+        ],
+    )
+    def test_what_it_judges_is_mended_replaced_left_out_or_ends_it(self, does, said, ended, wrong):
+        step = {"kind": "check", "name": "c", "of": "said", "writes": "wrong",
+                "checks": [{"check": "structure.plain_text", **does}]}  # fmt: skip
+        told = chain(put("a", said="'At **nine**'"), step, state=("said", "wrong"))
+        assert [fault for fault in faults_of(told) if fault.stops] == []
+        found, _ = walked(told)
+        assert (found.ended, found.outputs.get("said")) == (ended, said), found.why
+        assert len(found.state["wrong"]) == wrong
+
+    @pytest.mark.parametrize(
+        ("use", "of", "says"),
+        [
+            ({"on_failure": "ask_again"}, "said", "Ask again by a loop"),
+            ({"on_failure": "decline"}, "said", "Say what stands in its place"),
+            ({"on_failure": "drop"}, "said + 'x'", "has to be a value of the state"),
+        ],
+    )
+    def test_what_can_not_be_done_is_told_before(self, use, of, says):
+        step = {
+            "kind": "check",
+            "name": "c",
+            "of": of,
+            "checks": [{"check": "structure.plain_text", **use}],
+        }
+        found = faults_of(chain(put("a", said="'x'"), step))
+        assert any(says in fault.message for fault in found if fault.stops)

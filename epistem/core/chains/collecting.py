@@ -25,6 +25,7 @@ AGAIN = "I could not make that out. "
 STILL_THERE = "Are you still there? "
 GOODBYE = "I can’t go on without that. Thank you for your time; write again whenever you like."
 MOST_READ_BACK = 3
+TRIES = 2
 
 
 class Heard(NamedTuple):
@@ -178,7 +179,7 @@ class Collector:
         return words
 
     def _read(self, asked: str, words: str, going: Going) -> Program[dict[str, Any]]:
-        """What a model takes down. Raises InvalidInput where that is no record."""
+        """What a model takes down; asked again once where that is no record. Raises InvalidInput for the second."""
         step = self._step
         told = {
             "fields": [{"name": field.name, "about": about_field(field)} for field in step.fields],
@@ -186,13 +187,14 @@ class Collector:
             "message": words,
         }
         asking = Asked(step.model, noting(step), step.settings)
-        place = f"{self._at}.n{len(self._answers) + 1}"
-        answered = yield from self._asker.answered(asking, told, place, self._asker.seed, going)
-        self._answers.append(answered)
-        found = json_in(answered.reply.text)
-        if not isinstance(found, dict):
-            raise InvalidInput(f"{step.model} took nothing down: its answer is no JSON record.")
-        return found
+        for again in range(TRIES):
+            place, seed = f"{self._at}.n{len(self._answers) + 1}", self._asker.seed + again
+            answered = yield from self._asker.answered(asking, told, place, seed, going)
+            self._answers.append(answered)
+            found = json_in(answered.reply.text)
+            if isinstance(found, dict):
+                return found
+        raise InvalidInput(f"{step.model} took nothing down: its answer is no JSON record.")
 
     def _let_in(self, told: dict[str, Any]) -> Heard:
         """As values of their kinds; what is none is unclear."""

@@ -147,6 +147,12 @@ def asked_in(step: AnyStep) -> list[str]:
     return [each.name for each in step.chain.inputs] if isinstance(step, CallStep) else []
 
 
+def changed_by_checks(step: CheckStep) -> str:
+    """The value that its checks may change: the one they judge, where any of them says so; "" for none."""
+    changes = any(use.on_failure in ("repair", "decline", "drop") for use in step.checks)
+    return step.of.strip() if changes else ""
+
+
 def writes_of(step: AnyStep) -> list[str]:
     """Names of the state that the step itself writes."""
     if isinstance(step, Route | Repeat | Both):
@@ -155,4 +161,6 @@ def writes_of(step: AnyStep) -> list[str]:
     named = ([writes] if writes else []) if isinstance(writes, str) else list(writes)
     if isinstance(step, Pause) and step.edits:
         named.append(step.edits)
-    return named
+    if isinstance(step, CheckStep) and (changed := changed_by_checks(step)):
+        named.append(changed)
+    return list(dict.fromkeys(named))

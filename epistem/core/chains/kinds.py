@@ -124,7 +124,8 @@ class SetStep(Step):
 
 
 class CheckStep(Step):
-    """Judge a value by checks. What failed is written as a list of messages; `halt` ends the walk there."""
+    """Judge a value by checks. What failed is written as a list of messages; `halt` ends the walk there. A check may
+    say itself what is done where it fails: mend the value, put another text in its place, leave it out, or halt."""
 
     kind: Literal["check"]
     of: Expression

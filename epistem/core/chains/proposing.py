@@ -16,8 +16,8 @@ from epistem.core.wire.reply import Reply
 
 ROUNDS = 3
 MOST_TOKENS = 4_000
-LONGEST = 4_000
-"""Characters of a description."""
+LONGEST, MOST_SHOWN = 4_000, 40_000
+"""Characters of a description, and of the chain as it is that are shown."""
 _FENCED = re.compile(r"```(?:ya?ml)?[ \t]*\n(.*?)(?:\n```|\Z)", re.S)
 GUIDE = """You design chains: work done in steps, some of which ask models. Write the whole chain as YAML, and nothing \
 else.
@@ -89,9 +89,10 @@ def propose(
         f"Models there are: {', '.join(models)}.",
         f"Collections there are: {', '.join(collections) or 'none, so look nothing up'}.",
     ]
+    shown = now if len(now) <= MOST_SHOWN else f"{now[:MOST_SHOWN]}\n# … and more, not shown"
     messages = [
         ("system", GUIDE + "\n" + "\n".join(there)),
-        ("user", f"The chain as it is now:\n\n{now}\n\nWhat it is to do:\n\n{asked}"),
+        ("user", f"The chain as it is now:\n\n{shown}\n\nWhat it is to do:\n\n{asked}"),
     ]
     proposal = Proposal("", None, [], 0)
     for number in range(1, ROUNDS + 1):

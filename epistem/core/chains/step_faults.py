@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from epistem.core.chains.content import AnyStep, Both, Chain, Route
-from epistem.core.chains.depends import ANSWERS, asked_of, names_in
+from epistem.core.chains.depends import ANSWERS, asked_of, changed_by_checks, names_in
 from epistem.core.chains.kinds import (
     Ask,
     CheckStep,
@@ -20,7 +20,7 @@ from epistem.core.chains.kinds import (
     UseToolStep,
     Vote,
 )
-from epistem.core.checks.registry import build
+from epistem.core.checks.registry import build, check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.expressions import compiled_expression
@@ -75,6 +75,7 @@ def of_step(at: str, step: AnyStep, known: set[str], chain: Chain) -> Iterator[F
         yield from _of_vote(at, step, known)
     if isinstance(step, CheckStep):
         yield from _of_checks(at, step.checks)
+        yield from _of_failing(at, step, chain)
     if isinstance(step, Route):
         yield from _of_route(at, step)
     if isinstance(step, Both):
@@ -126,6 +127,22 @@ def _of_checks(at: str, checks: Sequence[CheckUse]) -> Iterator[Fault]:
         if use.step:
             message = "It looks at the value of this step. Leave out which step it looks at."
             yield Fault(at, f"checks.{number}", message)
+
+
+def _of_failing(at: str, step: CheckStep, chain: Chain) -> Iterator[Fault]:
+    """What is done where a check fails."""
+    how = {each.name: each.how for each in chain.state}
+    if (name := changed_by_checks(step)) and how.get(name) != "replace":
+        message = "Its checks change what they judge, so that has to be a value of the state that is replaced."
+        yield Fault(at, "of", message)
+    for number, use in enumerate(step.checks):
+        if use.on_failure == "ask_again":
+            message = "Ask again by a loop: repeat the step that asks until this finds nothing."
+            yield Fault(at, f"checks.{number}", message)
+        elif use.on_failure == "decline" and not use.decline_with.strip():
+            yield Fault(at, f"checks.{number}", "Say what stands in its place where it fails.")
+        elif use.on_failure == "repair" and not check_class(use.check).repairs:
+            yield Fault(at, f"checks.{number}", "This check has no way to mend what it judges.")
 
 
 def _of_vote(at: str, step: Vote, known: set[str]) -> Iterator[Fault]:

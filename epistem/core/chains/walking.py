@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+from epistem.core.chains.after_checks import after_checks
 from epistem.core.chains.asking import Asker
 from epistem.core.chains.collecting import Collector
 from epistem.core.chains.content import (
@@ -23,7 +24,7 @@ from epistem.core.chains.content import (
     Route,
     Talk,
 )
-from epistem.core.chains.depends import reads_of
+from epistem.core.chains.depends import changed_by_checks, reads_of
 from epistem.core.chains.going import (
     Beside,
     End,
@@ -47,7 +48,7 @@ from epistem.core.chains.kinds import (
     Vote,
 )
 from epistem.core.chains.limits import Doing, place_of, under, within_limits
-from epistem.core.chains.state import State
+from epistem.core.chains.state import State, Written
 from epistem.core.chains.talking import MOST_SAID, Says, Talking, Where
 from epistem.core.chains.walked import Begun, Ended, Speaker, Stepped, UsedTool, Walked
 from epistem.core.checks.base import Answer, Ground
@@ -125,6 +126,8 @@ class Walk:
                 outputs, why = yield from self._talk(self._chain.talk, going)
         except End as end:
             ended, why, trouble = end.ended, end.why, end.trouble
+        except EpistemError as error:  # between the steps: of the person, or of what is to be true
+            ended, why, trouble = "failed", error.message, error
         steps, talk = in_order(going.steps), tuple(talking.said)
         return Walked(ended, why, outputs, going.state.values, steps, trouble, talk)
 
@@ -280,20 +283,21 @@ class Walk:
         text = value if isinstance(value, str) else told_as_json(value)
         ground = Ground(ReplyShape(), inputs=going.state.inputs)
         bench = Bench(step.checks, ReplyShape())
-        found = bench.judge(Answer(text), ground)
+        mended = bench.repaired(Answer(text), ground)
+        found = bench.judge(Answer(mended), ground)
         if bench.deliberates:
             judges = {
                 name: JudgeModel(name, each.asked_as, each.wire, each.abilities)
                 for name, each in self._speakers.items()
             }
-            asking = under(at, bench.deliberate(Answer(text), ground, judges))
+            asking = under(at, bench.deliberate(Answer(mended), ground, judges))
             found += yield from self._asker.counted(asking, going)
-        failed = [judged.finding.message for judged in found if judged.finding.failed]
-        written = [(step.writes, failed)] if step.writes else []
-        told = "; ".join(failed) or "passed"
-        return wrote(going, step, at, given, written, told)._replace(
-            fault="; ".join(failed),
-            halts="halted" if failed and step.on_failure == "halt" else "",
+        came = after_checks(step, bench, found, mended if mended != text else None)
+        written: Written = [(step.writes, came.failed)] if step.writes else []
+        if came.changed:
+            written.append((changed_by_checks(step), came.value))
+        return wrote(going, step, at, given, written, came.told)._replace(
+            fault="; ".join(came.failed), halts="halted" if came.halts else ""
         )
 
     def _route(

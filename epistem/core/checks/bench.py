@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
@@ -43,8 +44,10 @@ class Bench:
         self._mending: list[Check] = []
         self.reads: frozenset[Reads] = frozenset()
         self._step_of: dict[int, str] = {}
+        self._firsts: list[int] = []
         first = 0
         for position, use in enumerate(numbered(uses)):
+            self._firsts.append(first)
             try:
                 shape = ReplyShape() if use.step else reply
                 check = build(use, shape, at=f"checks.{position}")
@@ -71,6 +74,10 @@ class Bench:
             else:
                 self._checks.append((check, slots))
         self.size = first
+
+    def use_of(self, measure: int) -> int:
+        """Which of the uses a measure belongs to."""
+        return bisect_right(self._firsts, measure) - 1
 
     @property
     def judges(self) -> list[str]:

@@ -59,7 +59,7 @@ def ask(tx: Transaction, walk_id: int, need: AskPerson) -> tuple[PersonSaid | No
     )  # fmt: skip
     row = tx.first(
         "SELECT word, said, said_by, note, until_at, until_at <= NOW(3) FROM pauses "
-        "WHERE walk_id = %s AND path = %s",
+        "WHERE walk_id = %s AND path = %s FOR UPDATE",  # who says a word in this moment is heard
         (walk_id, need.path),
     )
     assert row is not None, "it was put up just now"
@@ -93,7 +93,8 @@ def hear(
         (walk_id, need.path, step, packed(need.says), need.hours * 3_600),
     )
     row = tx.first(
-        "SELECT word, note, until_at, until_at <= NOW(3) FROM pauses WHERE walk_id = %s AND path = %s",
+        "SELECT word, note, until_at, until_at <= NOW(3) FROM pauses "
+        "WHERE walk_id = %s AND path = %s FOR UPDATE",
         (walk_id, need.path),
     )
     assert row is not None, "it was put up just now"

@@ -10,7 +10,6 @@ from epistem.core.chains.content import AnyStep, Chain, inside, placed
 from epistem.core.chains.depends import writes_of
 from epistem.core.chains.drawn import step_of_place
 from epistem.core.chains.walked import Begun
-from epistem.core.chains.walking import Changes, Walk
 from epistem.core.engine.needs import Note, Program, Result, Together
 from epistem.core.engine.run import replayed
 from epistem.core.errors import EpistemError, InvalidInput
@@ -19,7 +18,7 @@ from epistem.store import models
 from epistem.store.database import Transaction
 from epistem.store.walks import record
 from epistem.store.walks.rows import Walking
-from epistem.work.walks.chains import speakers_of
+from epistem.work.walks.otherwise import walk_of
 
 
 class _Came(Exception):
@@ -62,22 +61,10 @@ def alone(
     return single, {each: value for each, value in known.items() if each not in values}
 
 
-def changes_of(walking: Walking) -> Changes:
-    """What is otherwise in a walk than its chain would have it, also by the walks that it replays in turn."""
-    told = walking.inherited
-    before, instead = dict(told.get("before", {})), dict(told.get("instead", {}))
-    place = walking.line.from_step
-    if place and not walking.alone:
-        before |= {place: {**before.get(place, {}), **walking.edits}} if walking.edits else {}
-        instead |= {place: walking.instead} if walking.instead else {}
-    return Changes(before, instead)
-
-
 def known_before(tx: Transaction, walking: Walking, at: str) -> dict[str, Any]:
     """The inputs and the state as they were before the step at that place, whole. Raises InvalidInput where the walk
     did not come to it."""
-    speakers = speakers_of(models.all_of(tx))
-    walk = Walk(walking.chain, speakers, walking.seed, changes=changes_of(walking))
+    walk = walk_of(walking, {model.name: model for model in models.all_of(tx)})
 
     def hear(note: Note) -> None:
         if isinstance(note.what, Begun) and note.what.at == at:

@@ -13,9 +13,7 @@ import structlog
 
 from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.drawn import bars_of, cut, in_short, own_ms, step_of_place, told_step
-from epistem.core.chains.talking import Says
 from epistem.core.chains.walked import Begun, KnownSoFar, Stepped, Walked
-from epistem.core.chains.walking import Walk
 from epistem.core.engine.needs import (
     LATE,
     LATE_DIGEST,
@@ -29,7 +27,6 @@ from epistem.core.engine.needs import (
 )
 from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
-from epistem.core.trials.talking import Person, opening_words
 from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
 from epistem.models.driving import Called, Driven, Made, Parked, carry_out
@@ -39,14 +36,12 @@ from epistem.store.database import Database, StoreDown, Transaction
 from epistem.store.models import Model
 from epistem.store.walks import events, pauses, record, rows
 from epistem.store.walks.record import Given
-from epistem.store.walks.rows import Walking
 from epistem.work.calls import ANSWERING, new_call, tool_call
-from epistem.work.judging import judge_of
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.outages import once_back
 from epistem.work.tools.reaching import Reaching
-from epistem.work.walks.alone import changes_of
-from epistem.work.walks.chains import Asked, speakers_of
+from epistem.work.walks.chains import Asked
+from epistem.work.walks.otherwise import walk_of
 
 log = structlog.get_logger()
 PIECES_S = 0.12
@@ -104,14 +99,7 @@ class WalkAtWork:
         if not self._listed:
             await self._end(Walked("failed", "There is no model in the list.", {}, {}, []))
             return
-        walk = Walk(
-            walking.chain,
-            speakers_of(self._listed.values()),
-            walking.seed,
-            changes=changes_of(walking),
-            person=self._played(walking),
-            sends=f"{walking.subject}/{walking.id}" if walking.goes_out else "",
-        )
+        walk = walk_of(walking, self._listed)
         driven = Driven(Run(walk.program(walking.line.inputs), record.as_record(self._given)))
         flushing = asyncio.create_task(self._tell_pieces())
         try:
@@ -230,14 +218,6 @@ class WalkAtWork:
             return said
         await self._wait_until(until_at, need.path if new else "", need.name)
         raise Parked
-
-    def _played(self, walking: Walking) -> Says | None:
-        """Who says what the person of the case does."""
-        if walking.played is None:
-            return None
-        models = {name: judge_of(model) for name, model in self._listed.items()}
-        opening = opening_words(walking.chain, walking.line.inputs, walking.played)
-        return Person(walking.played, opening, models).says
 
     async def _hear(self, need: HearPerson) -> str | None:
         def ask(tx: Transaction) -> tuple[bool, str | None, datetime, bool]:

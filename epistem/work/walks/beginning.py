@@ -14,14 +14,16 @@ from epistem.core.chains.drawn import comes_before, owner_of
 from epistem.core.errors import Conflict, InvalidInput
 from epistem.core.prompts.inputs import filled
 from epistem.core.shapes import Document, said
+from epistem.core.trials.talking import is_of_person
 from epistem.store import cases, subjects
 from epistem.store.database import Transaction
 from epistem.store.subjects import Subject
 from epistem.store.walks import record, rows
 from epistem.store.walks.rows import NewWalk, Walking
 from epistem.work import pinned
-from epistem.work.walks.alone import alone, changes_of
+from epistem.work.walks.alone import alone
 from epistem.work.walks.chains import faults_here
+from epistem.work.walks.otherwise import changes_of
 
 MOST_WAITING = 500
 
@@ -94,6 +96,10 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
     return rows.get(tx, walk_id)
 
 
+def _of_the_person(given: record.Given) -> bool:
+    return given.kind == "heard" or is_of_person(given.path)
+
+
 def _played(
     tx: Transaction, subject: Subject, asked: AskedWalk, origin: Walking | None
 ) -> Case | None:
@@ -148,7 +154,7 @@ def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -
     if changed:
         return [each.path for each in given]
     if not from_step:
-        return [each.path for each in given if each.kind == "heard"]
+        return [each.path for each in given if _of_the_person(each)]
     places: Mapping[str, Any] = {each["at"]: each for each in origin.steps}
     order = list(places)
     if from_step not in places:
@@ -157,6 +163,6 @@ def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -
     return [
         each.path
         for each in given
-        if each.kind == "heard"
+        if _of_the_person(each)
         or ((at := owner_of(each.path, places)) and comes_before(at, from_step, order, kinds))
     ]

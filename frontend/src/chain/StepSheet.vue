@@ -122,9 +122,9 @@ const asksParameters = computed(() => {
 
       <template v-if="as('check')">
         <ExprField :model-value="as('check')!.of" label="Judges" :fault="faultOf('of')" @update:model-value="set({ of: $event })" />
-        <ChecksField :model-value="as('check')!.checks" @update:model-value="set({ checks: $event })" />
+        <ChecksField acts :model-value="as('check')!.checks" @update:model-value="set({ checks: $event })" />
         <label class="grid grid-cols-[92px_1fr] items-center gap-x-3"
-          ><span>If it fails</span>
+          ><span>Else, if one fails</span>
           <select class="field w-52 px-1" :value="as('check')!.on_failure ?? 'record'" data-test="on-failure" @change="set({ on_failure: ($event.target as HTMLSelectElement).value })"><option value="record">write it down and go on</option><option value="halt">stop the chain</option></select></label
         >
       </template>

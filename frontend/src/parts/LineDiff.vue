@@ -11,8 +11,9 @@ interface Block {
   kind: "same" | "new" | "gone";
   lines: string[];
 }
+const MOST = 300_000;
 const blocks = computed<Block[]>(() =>
-  diffLines(props.before, props.after).map(({ value, added, removed }) => ({ kind: added ? "new" : removed ? "gone" : "same", lines: value.replace(/\n$/, "").split("\n") })),
+  props.before.length + props.after.length > MOST ? [{ kind: "new", lines: props.after.slice(0, MOST).split("\n") }] : diffLines(props.before, props.after).map(({ value, added, removed }) => ({ kind: added ? "new" : removed ? "gone" : "same", lines: value.replace(/\n$/, "").split("\n") })),
 );
 /** What of an unchanged block is shown: its ends, or all of it where little would be folded. */
 function shown(block: Block, at: number): { before: string[]; folded: number; after: string[] } {
