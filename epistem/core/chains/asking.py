@@ -53,6 +53,10 @@ class Asker:
     ) -> None:
         """`told` is what tools answer before all else."""
         self._caps, self._speakers, self.seed, self._told = caps, speakers, seed, told
+        # What is told once of a prompt or a step, by its id, while it is held.
+        self._inputs: dict[int, list[str]] = {}
+        self._settings: dict[int, Settings] = {}
+        self._held: list[object] = []
 
     def ask(self, step: Ask, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
@@ -60,11 +64,12 @@ class Asker:
             step, told, place_of(at, attempt), self.seed + attempt, going
         )
         reply = answered.reply
-        value = _read_as(step.prompt, reply.text)
-        of_reply = {"text": reply.text, "json": json_in(reply.text), "reasoning": reply.reasoning}
         if isinstance(step.writes, str):
+            value = _read_as(step.prompt, reply.text)
             written = [(step.writes, value)] if step.writes else []
         else:
+            found = json_in(reply.text)
+            of_reply = {"text": reply.text, "json": found, "reasoning": reply.reasoning}
             written = [
                 (name, going.state.value_of(each, of_reply)) for name, each in step.writes.items()
             ]
@@ -199,7 +204,7 @@ class Asker:
 
     def _given(self, step: Ask | Vote, state: State) -> dict[str, Any]:
         known = state.known()
-        told = {name: known[name] for name in asked_of(step.prompt) if name in known}
+        told = {name: known[name] for name in self._inputs_of(step.prompt) if name in known}
         return told | {name: state.value_of(each) for name, each in step.given.items()}
 
     def answered(
@@ -215,13 +220,13 @@ class Asker:
         if speaker is None:
             raise InvalidInput(f"There is no model “{step.model}” in the list.")
         inputs, found = yield from filled(step.prompt, given, at=f"{at}.look")
-        known = {name: inputs[name] for name in inputs_of(step.prompt) if name in inputs}
+        known = {name: inputs[name] for name in self._inputs_of(step.prompt) if name in inputs}
         messages = _with_talk(step, known, going)
         request = body_from(
             messages,
             step.prompt,
             speaker.asked_as,
-            step.settings.over(step.prompt.settings),
+            self._settings_of(step),
             None,
             speaker.wire,
             speaker.abilities,
@@ -231,6 +236,22 @@ class Asker:
         asking = Asking(SharedBody(encode(request)), found)
         program = answer(speaker.wire, asking, seed, at_hand, at, step.model)
         return (yield from self.counted(program, going))
+
+    def _settings_of(self, step: Ask | Vote | Merge | Asked) -> Settings:
+        if isinstance(step, Asked):
+            return step.settings.over(step.prompt.settings)
+        found = self._settings.get(id(step))
+        if found is None:
+            self._held.append(step)
+            found = self._settings[id(step)] = step.settings.over(step.prompt.settings)
+        return found
+
+    def _inputs_of(self, prompt: Prompt) -> list[str]:
+        found = self._inputs.get(id(prompt))
+        if found is None:
+            self._held.append(prompt)
+            found = self._inputs[id(prompt)] = list(inputs_of(prompt))
+        return found
 
     def counted(self, program: Program[Result], going: Going) -> Program[Result]:
         """The same, each call within the caps."""
@@ -288,7 +309,8 @@ class Asker:
 
 def _read_as(prompt: Prompt, text: str) -> Any:
     """The value of an answer: as JSON where the prompt wants that and it is, else the text."""
-    return json_in(text) if prompt.reply.kind == "json" and json_in(text) is not None else text
+    found = json_in(text) if prompt.reply.kind == "json" else None
+    return text if found is None else found
 
 
 def _with_talk(

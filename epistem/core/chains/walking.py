@@ -108,6 +108,7 @@ class Walk:
         nothing goes out."""
         self._chain, self._speakers, self._seed = chain, dict(speakers), seed
         self._sends, self._person = sends, person
+        self._reads: dict[int, list[str]] = {}
         self._where, self._tools_told, self._changes = where, told, changes
         self._asker = Asker(chain.caps, self._speakers, seed, told)
 
@@ -180,7 +181,7 @@ class Walk:
             going.state.values |= edited
             going.written += list(edited.items())
         known = going.state.known()
-        given = {name: known[name] for name in reads_of(step) if name in known}
+        given = {name: known[name] for name in self._read_by(step) if name in known}
         yield Note(f"{at}~begun", Begun(at, step.name, step.kind, known))
         try:
             if step.only_if and not going.state.truth_of(step.only_if):
@@ -203,6 +204,13 @@ class Walk:
         yield from self._note(going, done)
         if done.halts:
             raise End(done.halts, f"Step {at}, {step.name}: {done.fault}")
+
+    def _read_by(self, step: AnyStep) -> list[str]:
+        """Told once of each step, however often it is taken: the chain is held as long as this is."""
+        found = self._reads.get(id(step))
+        if found is None:
+            found = self._reads[id(step)] = reads_of(step)
+        return found
 
     def _note(self, going: Going, stepped: Stepped) -> Program[None]:
         going.steps.append(stepped)

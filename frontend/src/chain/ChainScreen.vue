@@ -285,7 +285,7 @@ const stepTitle = computed(() => (tab.value === "talk" && walk.value && converse
             <p v-else class="p-gut text-ink-2">{{ walk.over ? "The walk did not come to this step." : "The walk has not come to this step yet." }} Choose a bar above.</p>
           </template>
           <StepSheet v-else-if="step && rung" :key="chosen" :model-value="step" :name="name" :at="chosen" :chain="content" :faults="stepFaults" :asks="row?.asks ?? []" @update:model-value="put" @named="ensure" />
-          <p v-else-if="rung" class="p-gut text-ink-2">{{ rung.when ? `It is taken where ${rung.when}.` : rung.head === "otherwise" ? "It is taken where no other way is." : "It goes on beside the others." }} Add a step here with A; the ways themselves are set up in step {{ rung.at.split(".").slice(0, -1).join(".") }}.</p>
+          <p v-else-if="rung" class="p-gut text-ink-2">{{ rung.when ? `It is taken ${rung.when}.` : rung.head === "otherwise" ? "It is taken where no other way is." : "It goes on beside the others." }} Add a step here with A; the ways themselves are set up in step {{ rung.at.split(".").slice(0, -1).join(".") }}.</p>
           <WholeSheet v-else v-model="content" :faults="facts.faults" :takes="facts.takes" />
         </div>
       </section>

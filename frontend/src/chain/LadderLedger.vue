@@ -101,7 +101,7 @@ defineExpose({ focus: () => host.value?.querySelector<HTMLElement>('[aria-curren
         </svg>
         <template v-for="(rung, at) in rungs" :key="rung.at">
           <button v-if="!rung.step" type="button" class="flex w-full items-center border-b border-rule-soft bg-sheet text-left" :class="rung.at === chosen ? 'bg-kelp-wash' : 'hover:bg-paper'" :style="{ height: `${heights[at]}px` }" :aria-current="rung.at === chosen" :data-at="rung.at" data-test="way" @click="emit('choose', rung.at)">
-            <span class="sticky left-0 flex items-baseline gap-2 truncate text-sm" :style="{ paddingLeft: `${xOf(rung) + 8}px` }"><b class="font-medium">{{ rung.head }}</b><span class="truncate font-mono text-xs text-ink-3">{{ rung.when ? `where ${rung.when}` : "" }}</span></span>
+            <span class="sticky left-0 flex items-baseline gap-2 truncate text-sm" :style="{ paddingLeft: `${xOf(rung) + 8}px` }"><b class="font-medium">{{ rung.head }}</b><span class="truncate font-mono text-xs text-ink-3">{{ rung.when }}</span></span>
           </button>
           <button
             v-else

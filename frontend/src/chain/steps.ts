@@ -46,7 +46,7 @@ interface Held {
 export function heldBy(step: Step): Held[] {
   if (step.kind === "repeat" || step.kind === "each") return [{ name: "", when: "", steps: step.steps, path: ["steps"] }];
   if (step.kind === "route") {
-    const ways = step.ways.map((way, at) => ({ name: way.name, when: (step.chooser ? way.about : way.when) ?? "", steps: way.steps ?? [], path: ["ways", at, "steps"] }));
+    const ways = step.ways.map((way, at) => ({ name: way.name, when: step.chooser ? `for ${way.about || "what is not said yet"}` : `where ${way.when ?? ""}`, steps: way.steps ?? [], path: ["ways", at, "steps"] }));
     return [...ways, { name: "otherwise", when: "", steps: step.otherwise ?? [], path: ["otherwise"] }];
   }
   if (step.kind === "both") return step.branches.map((branch, at) => ({ name: branch.name, when: "", steps: branch.steps, path: ["branches", at, "steps"] }));
