@@ -271,6 +271,8 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     """Raises InvalidInput, naming the field of what can't be had or carried out."""
     among = in_sets(tx, subject, plan.sets) if plan.sets else None
     chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, among=among, like=plan.like)
+    if subject.kind == "chain":  # a case of one step has not what the whole is given
+        chosen = [each for each in chosen if not each.content.step]
     check_plan(plan, len(chosen))
     known = models.all_of(tx)
     saved, contents, steps, asked = [], [], [], []

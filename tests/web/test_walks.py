@@ -392,3 +392,20 @@ class TestAlone:
         assert_problem(api.post("/subjects/notices/walks", body), 422, "from_step", "no step")
         body |= {"from_step": "2", "chain": chain(DRAFT, ask("other", "x", "final"))}
         assert_problem(api.post("/subjects/notices/walks", body), 422, "from_step", "any more")
+
+
+class TestCasesOfSteps:
+    def test_one_walks_that_step_alone_and_no_trial_of_the_whole_asks_it(
+        self, api, database, walking, walk, server
+    ):
+        body = {"inputs": {"draft": "Fog."}, "step": "make it final"}
+        number = api.post("/subjects/notices/cases", body).get_json()["number"]
+        told = walk(chain=chain(DRAFT, FINAL), case=number, inputs={"draft": "Fog."})
+        assert (told["outputs"], len(told["steps"])) == ({"final": "<Final: Fog.>"}, 1)
+        gone = {"chain": chain(DRAFT), "case": number, "inputs": {"draft": "x"}}
+        assert_problem(api.post("/subjects/notices/walks", gone), 422, "case", "has no step")
+        page = api.get("/subjects/notices/chain").get_json()
+        etag = {"If-Match": f'"{page["revision"]}"'}
+        assert api.post("/subjects/notices/chain/versions", {}, headers=etag).status_code == 201
+        plan = {"arms": [{"version": 1}]}
+        assert_problem(api.post("/subjects/notices/trials", plan), 422, "cases", "case")

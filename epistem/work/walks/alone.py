@@ -36,12 +36,20 @@ def alone(
     state that are edited are as that says. Raises InvalidInput where there is none, or the walk did not come to it."""
     there = {each.at: each.step for each in placed(origin.chain.steps)}.get(step_of_place(at))
     name = next((each["name"] for each in origin.steps if each["at"] == at), there and there.name)
-    step = next((each.step for each in placed(chain.steps) if each.step.name == name), None)
-    if step is None:
+    if name not in {each.step.name for each in placed(chain.steps)}:
         raise InvalidInput(
             f"The chain has no step “{name or at[:60]}” any more.", field="from_step"
         )
-    known = known_before(tx, origin, at) | dict(edits)
+    return of_step(chain, name, known_before(tx, origin, at) | dict(edits))
+
+
+def of_step(chain: Chain, name: str, known: Mapping[str, Any]) -> tuple[Chain, dict[str, Any]]:
+    """A chain of the step of that name alone, which knows this, and its inputs. Raises InvalidInput where there is
+    none."""
+    step = next((each.step for each in placed(chain.steps) if each.step.name == name), None)
+    if step is None:
+        message = f"The chain has no step “{name[:60]}”, which this case is of."
+        raise InvalidInput(message, field="case")
     state = [
         value.model_copy(update={"start": known.get(value.name, value.start)})
         for value in chain.state

@@ -21,7 +21,7 @@ from epistem.store.subjects import Subject
 from epistem.store.walks import record, rows
 from epistem.store.walks.rows import NewWalk, Walking
 from epistem.work import pinned
-from epistem.work.walks.alone import alone
+from epistem.work.walks.alone import alone, of_step
 from epistem.work.walks.chains import faults_here
 from epistem.work.walks.otherwise import changes_of
 
@@ -74,6 +74,10 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
         if origin is None or not asked.from_step:
             raise InvalidInput("Say which step of which walk is walked alone.", field="from_step")
         chain, given = alone(tx, origin, asked.from_step, chain, asked.edits)
+    elif origin is None and asked.case is not None:
+        case = cases.get(tx, subject, asked.case).content
+        if case.step:
+            chain, given = of_step(chain, case.step, asked.inputs)
     for fault in faults_here(tx, chain):
         if fault.stops:
             where = f"Step {fault.at}: " if fault.at else ""

@@ -60,10 +60,12 @@ const asked = computed(() => {
   return there && (there.kind === "ask" || there.kind === "vote") ? (there.kept ?? "").split("@")[0]! : "";
 });
 async function keepCase(): Promise<void> {
+  const subject = asked.value || props.walk.subject;
+  const step = asked.value ? "" : props.step.name;
   try {
-    await got(api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: asked.value } }, body: { inputs: given.value, tags: ["step"], origin: `walk ${props.walk.id} of ${props.walk.subject}` } }));
-    await stale.cases(asked.value);
-    say(`It is a case of ${asked.value} now.`);
+    await got(api.POST("/api/v1/subjects/{name}/cases", { params: { path: { name: subject } }, body: { inputs: given.value, ...(step ? { step } : {}), tags: ["step"], origin: `walk ${props.walk.id} of ${props.walk.subject}` } }));
+    await stale.cases(subject);
+    say(step ? `It is a case of the step “${step}” now: chosen above, that step is walked alone.` : `It is a case of ${subject} now.`);
   } catch (wrong) {
     complain(messageOf(wrong));
   }
@@ -154,7 +156,7 @@ function replayEdited(): void {
         <button v-if="writable.length" type="button" class="button" title="Say what it should have written, and see what follows" data-test="right-answer" @click="sayRight">Right answer</button>
         <button type="button" class="button" :disabled="busy" title="This step by itself, as the draft has it, on what it was given here" data-test="walk-alone" @click="replay({ chain, alone: true, changed: `${step.name} alone` })">Try it alone</button>
         <button v-if="edited && !walk.alone" type="button" class="button" :disabled="busy" title="What is asked the same is answered as recorded" data-test="replay-draft" @click="replay({ chain, changed: 'the draft as it is now' })">Replay with the draft</button>
-        <button v-if="asked && step.calls" type="button" class="button" title="What it was given, as a case of its prompt" data-test="keep-step-case" @click="keepCase">Keep as case for this step</button>
+        <button v-if="Object.keys(given).length" type="button" class="button" :title="asked ? 'What it was given, as a case of its prompt' : 'What it was given, as a case of this step alone'" data-test="keep-step-case" @click="keepCase">Keep as case for this step</button>
         <button v-if="step.calls || step.kind === 'tool'" type="button" class="button" data-test="exact-requests" @click="asking = true">Exact requests</button>
       </template>
     </div>
