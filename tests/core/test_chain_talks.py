@@ -119,6 +119,22 @@ class TestCollect:
         ]
         assert found.outputs["facts"]["seats"] == 3
 
+    def test_what_is_known_from_an_earlier_turn_is_neither_asked_nor_read_back_again(self):
+        step = {"kind": "collect", "name": "facts", "fields": FIELDS, "model": "small", "writes": "said",
+                "begins": "question", "reads_back": True}  # fmt: skip
+        told = chain(step, outputs={"seats": "said.seats"}, talk={"words": "question"})
+        say = notes(
+            {"pier": "Hollin", "seats": 2}, {"refused": ["phone"]}, {"right": True},  # the first turn
+            {}, {"seats": 3}, {"right": True},
+        )  # fmt: skip
+        found, world = walked(
+            told, "two from Hollin", say, hears=["no", "yes", "thanks", "make it three", "yes"]
+        )
+        assert [each.partition(" pier")[0] for each in world.said] == [
+            "A phone number?", "I noted", "2", "2", "I noted", "3",
+        ]  # fmt: skip
+        assert found.ended == "done"
+
     def test_a_model_that_takes_nothing_down_fails_the_step(self):
         found, _ = walked(collecting(), say=lambda text, need: "I would love to help!")
         assert (found.ended, "no JSON" in found.why) == ("failed", True)

@@ -66,12 +66,14 @@ class Collector:
         before = going.state.values.get(step.writes)
         if isinstance(before, dict):  # of an earlier turn, or of one that gave up
             self._note(self._let_in(before))
+            self._let_go = {n for n, field in self._fields.items() if not field.required}
+        known_before = dict(self._facts)
         gave_up: GaveUp | None = None
         try:
             if begun:
                 self._note(self._let_in((yield from self._read("", begun, going))))
             yield from self._until_known(going)
-            if step.reads_back:
+            if step.reads_back and self._facts != known_before:
                 yield from self._read_back(going)
         except GaveUp as end:
             gave_up = end

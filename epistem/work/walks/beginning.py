@@ -11,7 +11,7 @@ from epistem.core.cases.content import Case
 from epistem.core.cases.talk import is_talk
 from epistem.core.chains.content import Chain
 from epistem.core.chains.drawn import comes_before, owner_of
-from epistem.core.errors import Conflict, InvalidInput
+from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.inputs import filled
 from epistem.core.shapes import Document, said
 from epistem.core.trials.talking import is_of_person
@@ -75,9 +75,9 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
             raise InvalidInput("Say which step of which walk is walked alone.", field="from_step")
         chain, given = alone(tx, origin, asked.from_step, chain, asked.edits)
     elif origin is None and asked.case is not None:
-        case = cases.get(tx, subject, asked.case).content
-        if case.step:
-            chain, given = of_step(chain, case.step, asked.inputs)
+        step = _step_of(tx, subject, asked.case)
+        if step:
+            chain, given = of_step(chain, step, asked.inputs)
     for fault in faults_here(tx, chain):
         if fault.stops:
             where = f"Step {fault.at}: " if fault.at else ""
@@ -98,6 +98,14 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
         changed = chain != origin.chain or edited or dict(given) != origin.line.inputs
         record.copy(tx, origin.id, walk_id, _again(tx, origin, asked.from_step, changed=changed))
     return rows.get(tx, walk_id)
+
+
+def _step_of(tx: Transaction, subject: Subject, number: int) -> str:
+    """The step that the case is of; "" for one of the whole, and for one that is gone: its inputs are walked on."""
+    try:
+        return cases.get(tx, subject, number).content.step
+    except NotFound:
+        return ""
 
 
 def _of_the_person(given: record.Given) -> bool:

@@ -76,10 +76,12 @@ const converses = computed(() => !!content.value?.talk || rungs.value.some(({ st
 const comparesOnceOver = ref<number | null>(null);
 /** The walk that is looked at, and the place in it. */
 const walkId = ref<number | null>(null);
-const { page: walk, steps: walkSteps, look } = useWalk(walkId, () => {
-  void walkChanges.over(name);
-  if (comparesOnceOver.value !== null && comparesOnceOver.value === walkId.value) comparing.value = true;
+const { page: walk, steps: walkSteps, look } = useWalk(walkId, () => void walkChanges.over(name));
+/** Also where it is over at the first look. */
+watch(walk, (found) => {
+  if (!found?.over || found.id !== comparesOnceOver.value) return;
   comparesOnceOver.value = null;
+  comparing.value = true;
 });
 const walkAt = ref("");
 const walkStep = computed(() => walkSteps.value.find(({ at }) => at === walkAt.value) ?? null);
