@@ -135,6 +135,14 @@ class TestCollect:
         ]  # fmt: skip
         assert found.ended == "done"
 
+    def test_what_is_no_plain_value_is_no_fact(self):
+        odd = {"pier": ["Hollin"], "seats": {}, "phone": {"number": 1}, "refused": [{}, ["pier"]]}
+        found, world = walked(collecting(asks=1), say=notes(odd, odd), hears=["x"])
+        assert (found.ended, found.steps[0].wrote) == ("halted", {"said": {}})
+        assert world.said == [
+            "I could not make that out. Which pier? It can be Hollin or Marrow Steps."
+        ]
+
     def test_a_model_that_takes_nothing_down_fails_the_step(self):
         found, _ = walked(collecting(), say=lambda text, need: "I would love to help!")
         assert (found.ended, "no JSON" in found.why) == ("failed", True)
@@ -149,7 +157,8 @@ class TestCollect:
 
     @given(st.lists(st.dictionaries(
         st.sampled_from(["pier", "seats", "phone", "refused", "asks_why", "right", "other"]),
-        st.sampled_from([None, "Hollin", "x", 3, True, ["pier"], ["phone", "seats"], {}]), max_size=5,
+        st.sampled_from([None, "Hollin", "x", 3, True, ["pier"], ["phone", "seats"], {}, [{}], "9" * 400]),
+        max_size=5,
     ), max_size=60))  # fmt: skip
     def test_it_ends_whatever_a_model_takes_down(self, told):
         waiting = list(told)
@@ -167,6 +176,7 @@ class TestFacts:
             ("whole", "2.5", None),
             ("whole", "3 or 4", None),
             ("number", "2,5", 2.5),
+            ("number", "9" * 400, None),
             ("yes_no", "Yes, please", True),
             ("yes_no", "no thanks", False),
             ("yes_no", "maybe", None),
@@ -350,6 +360,10 @@ class TestFaults:
             ({"kind": "route", "name": "r", "ways": [{"name": "a"}], "chooser": {"model": "small", "of": "question"}},
              {}, "the model chooses by that"),
             ({**ask("a"), "sees": {"how": "summary"}}, {"talk": TALK}, "No summary of the talk"),
+            ({**ask("a"), "kind": "vote", "times": 2, "checks": [{"check": "judge.yes_no"}]}, {}, "by plain checks"),
+            ({**ask("a"), "kind": "vote", "times": 2, "checks": [{"check": "nope"}]}, {}, "no check “nope”"),
+            ({"kind": "check", "name": "c", "of": "question", "checks": [{"check": "nope", "on_failure": "repair"}]},
+             {}, "no check “nope”"),
             (ask("a"), {"talk": {"words": "nothing"}}, "There is no input “nothing”"),
             ({"kind": "send", "name": "s", "address": "ftp://x", "body": {}}, {}, "no address that begins"),
             ({"kind": "collect", "name": "c", "model": "small", "writes": "said",

@@ -7,12 +7,13 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
-from epistem.core.chains.askings import choosing, summing_up
+from epistem.core.chains.askings import choosing, noting, summing_up
 from epistem.core.chains.content import Caps, Route, Summary
-from epistem.core.chains.depends import ANSWERS, asked_of
+from epistem.core.chains.depends import ANSWERS
 from epistem.core.chains.going import End, Going, Left, cents_of, json_in, told_as_json, wrote
-from epistem.core.chains.kinds import Ask, Merge, Seen, Vote
+from epistem.core.chains.kinds import Ask, Collect, Merge, Seen, Vote
 from epistem.core.chains.limits import place_of
+from epistem.core.chains.once import Once
 from epistem.core.chains.state import State
 from epistem.core.chains.walked import Speaker, Stepped, UsedTool
 from epistem.core.checks.base import Answer, Ground
@@ -53,10 +54,7 @@ class Asker:
     ) -> None:
         """`told` is what tools answer before all else."""
         self._caps, self._speakers, self.seed, self._told = caps, speakers, seed, told
-        # What is told once of a prompt or a step, by its id, while it is held.
-        self._inputs: dict[int, list[str]] = {}
-        self._settings: dict[int, Settings] = {}
-        self._held: list[object] = []
+        self._once = Once()
 
     def ask(self, step: Ask, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
@@ -76,6 +74,14 @@ class Asker:
         done = wrote(going, step, at, told, written, reply.text)
         return self.with_costs(done, step.model, [answered])._replace(reasoning=reply.reasoning)
 
+    def note(
+        self, step: Collect, told: Mapping[str, Any], place: str, seed: int, going: Going
+    ) -> Program[Answered]:
+        """What a model takes down for a step that finds facts out."""
+        return (
+            yield from self.answered(self._once.of(step, _to_note), dict(told), place, seed, going)
+        )
+
     def choose(
         self, step: Route, at: str, given: dict[str, Any], going: Going, attempt: int
     ) -> Program[Stepped]:
@@ -89,7 +95,7 @@ class Asker:
             "says": chooser.says,
             "message": value if isinstance(value, str) else told_as_json(value),
         }
-        asking = Asked(chooser.model, choosing(step), chooser.settings)
+        asking = self._once.of(step, _to_choose)
         place = place_of(at, attempt)
         answered = yield from self.answered(asking, told, place, self.seed + attempt, going)
         named = _way_in(answered.reply.text, [*(way.name for way in step.ways), "otherwise"])
@@ -109,7 +115,7 @@ class Asker:
             f"{'The person' if turn.role == 'user' else 'The answer'}: {turn.text}"
             for turn in going.talk[going.summed :]
         )
-        asking = Asked(summary.model, summing_up(summary), summary.settings)
+        asking = self._once.of(summary, _to_sum_up)
         told = {"so_far": going.summary, "said": said}
         done = Stepped(at, "keep the talk in short", "summary", told, {})
         try:
@@ -166,7 +172,7 @@ class Asker:
         """What another prompt makes of all the answers."""
         texts = {ANSWERS: [each.reply.text.strip() for each in answers]}
         known = {**going.state.known(), **texts}
-        told = {name: known[name] for name in asked_of(merge.prompt) if name in known}
+        told = {name: known[name] for name in inputs_of(merge.prompt) if name in known}
         told |= {name: going.state.value_of(each, texts) for name, each in merge.given.items()}
         place = f"{place_of(voted.at, attempt)}.merge"
         answered = yield from self.answered(merge, told, place, self.seed, going)
@@ -204,7 +210,9 @@ class Asker:
 
     def _given(self, step: Ask | Vote, state: State) -> dict[str, Any]:
         known = state.known()
-        told = {name: known[name] for name in self._inputs_of(step.prompt) if name in known}
+        told = {
+            name: known[name] for name in self._once.of(step.prompt, inputs_of) if name in known
+        }
         return told | {name: state.value_of(each) for name, each in step.given.items()}
 
     def answered(
@@ -220,13 +228,15 @@ class Asker:
         if speaker is None:
             raise InvalidInput(f"There is no model “{step.model}” in the list.")
         inputs, found = yield from filled(step.prompt, given, at=f"{at}.look")
-        known = {name: inputs[name] for name in self._inputs_of(step.prompt) if name in inputs}
+        known = {
+            name: inputs[name] for name in self._once.of(step.prompt, inputs_of) if name in inputs
+        }
         messages = _with_talk(step, known, going)
         request = body_from(
             messages,
             step.prompt,
             speaker.asked_as,
-            self._settings_of(step),
+            self._once.of(step, _settings_of),
             None,
             speaker.wire,
             speaker.abilities,
@@ -236,22 +246,6 @@ class Asker:
         asking = Asking(SharedBody(encode(request)), found)
         program = answer(speaker.wire, asking, seed, at_hand, at, step.model)
         return (yield from self.counted(program, going))
-
-    def _settings_of(self, step: Ask | Vote | Merge | Asked) -> Settings:
-        if isinstance(step, Asked):
-            return step.settings.over(step.prompt.settings)
-        found = self._settings.get(id(step))
-        if found is None:
-            self._held.append(step)
-            found = self._settings[id(step)] = step.settings.over(step.prompt.settings)
-        return found
-
-    def _inputs_of(self, prompt: Prompt) -> list[str]:
-        found = self._inputs.get(id(prompt))
-        if found is None:
-            self._held.append(prompt)
-            found = self._inputs[id(prompt)] = list(inputs_of(prompt))
-        return found
 
     def counted(self, program: Program[Result], going: Going) -> Program[Result]:
         """The same, each call within the caps."""
@@ -305,6 +299,23 @@ class Asker:
             model=model,
             found=answers[0].found,
         )
+
+
+def _settings_of(step: Ask | Vote | Merge | Asked) -> Settings:
+    return step.settings.over(step.prompt.settings)
+
+
+def _to_choose(step: Route) -> Asked:
+    assert step.chooser is not None, "the ways are chosen by expressions"
+    return Asked(step.chooser.model, choosing(step), step.chooser.settings)
+
+
+def _to_note(step: Collect) -> Asked:
+    return Asked(step.model, noting(step), step.settings)
+
+
+def _to_sum_up(summary: Summary) -> Asked:
+    return Asked(summary.model, summing_up(summary), summary.settings)
 
 
 def _read_as(prompt: Prompt, text: str) -> Any:

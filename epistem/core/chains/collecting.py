@@ -8,8 +8,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from epistem.core.chains.asking import Asked, Asker
-from epistem.core.chains.askings import noting
+from epistem.core.chains.asking import Asker
 from epistem.core.chains.facts import about_field, noted_as, placed_value
 from epistem.core.chains.going import Going, json_in, wrote
 from epistem.core.chains.kinds import Collect, CollectedField
@@ -188,10 +187,9 @@ class Collector:
             "asked": asked,
             "message": words,
         }
-        asking = Asked(step.model, noting(step), step.settings)
         for again in range(TRIES):
             place, seed = f"{self._at}.n{len(self._answers) + 1}", self._asker.seed + again
-            answered = yield from self._asker.answered(asking, told, place, seed, going)
+            answered = yield from self._asker.note(step, told, place, seed, going)
             self._answers.append(answered)
             found = json_in(answered.reply.text)
             if isinstance(found, dict):
@@ -205,13 +203,18 @@ class Collector:
             value = told.get(name)
             if value is None or value == "":
                 continue
-            placed = placed_value(field, value)
+            plain = isinstance(value, str | int | float)
+            placed = placed_value(field, value) if plain else None
             if placed is None:
                 unclear.append(name)
             else:
                 facts[name] = placed
         listed_ = told.get("refused")
-        refused = [n for n in listed_ if n in self._fields] if isinstance(listed_, list) else []
+        refused = (
+            [n for n in listed_ if isinstance(n, str) and n in self._fields]
+            if isinstance(listed_, list)
+            else []
+        )
         right = told.get("right")
         asks_why = told.get("asks_why") is True
         return Heard(facts, unclear, refused, asks_why, right if isinstance(right, bool) else None)

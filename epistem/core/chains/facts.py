@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import date, time
+from math import isfinite
 from typing import Any
 
 from epistem.core.chains.kinds import CollectedField
@@ -86,6 +87,8 @@ def _number(field: CollectedField, text: str) -> int | float | None:
     else:
         plain = re.sub(r"[ ’'](?=\d{3})|,(?=\d{3}\b)", "", found[0]).replace(",", ".")
         value = float(plain)
+    if not isfinite(value):
+        return None
     if field.kind == "whole" and value != int(value):
         return None
     if (field.least is not None and value < field.least) or (

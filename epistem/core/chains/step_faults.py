@@ -20,6 +20,9 @@ from epistem.core.chains.kinds import (
     UseToolStep,
     Vote,
 )
+from epistem.core.checks.base import Check
+from epistem.core.checks.judge.rubrics import Judge
+from epistem.core.checks.outcome.queries import Running
 from epistem.core.checks.registry import build, check_class
 from epistem.core.checks.uses import CheckUse
 from epistem.core.errors import EpistemError, InvalidInput
@@ -129,6 +132,14 @@ def _of_checks(at: str, checks: Sequence[CheckUse]) -> Iterator[Fault]:
             yield Fault(at, f"checks.{number}", message)
 
 
+def _class_of(use: CheckUse) -> type[Check]:
+    """That of any check, for one that there is not: which is told elsewhere."""
+    try:
+        return check_class(use.check)
+    except EpistemError:
+        return Check
+
+
 def _of_failing(at: str, step: CheckStep, chain: Chain) -> Iterator[Fault]:
     """What is done where a check fails."""
     how = {each.name: each.how for each in chain.state}
@@ -141,12 +152,16 @@ def _of_failing(at: str, step: CheckStep, chain: Chain) -> Iterator[Fault]:
             yield Fault(at, f"checks.{number}", message)
         elif use.on_failure == "decline" and not use.decline_with.strip():
             yield Fault(at, f"checks.{number}", "Say what stands in its place where it fails.")
-        elif use.on_failure == "repair" and not check_class(use.check).repairs:
+        elif use.on_failure == "repair" and not _class_of(use).repairs:
             yield Fault(at, f"checks.{number}", "This check has no way to mend what it judges.")
 
 
 def _of_vote(at: str, step: Vote, known: set[str]) -> Iterator[Fault]:
     yield from _of_checks(at, step.checks)
+    for number, use in enumerate(step.checks):
+        if issubclass(_class_of(use), (Judge, Running)):
+            message = "Votes are settled by plain checks: this one asks a model, or runs a query."
+            yield Fault(at, f"checks.{number}", message)
     if step.merge is None:
         return
     if step.checks or step.over:

@@ -48,6 +48,7 @@ from epistem.core.chains.kinds import (
     Vote,
 )
 from epistem.core.chains.limits import Doing, place_of, under, within_limits
+from epistem.core.chains.once import Once
 from epistem.core.chains.state import State, Written
 from epistem.core.chains.talking import MOST_SAID, Says, Talking, Where
 from epistem.core.chains.walked import Begun, Ended, Speaker, Stepped, UsedTool, Walked
@@ -108,7 +109,7 @@ class Walk:
         nothing goes out."""
         self._chain, self._speakers, self._seed = chain, dict(speakers), seed
         self._sends, self._person = sends, person
-        self._reads: dict[int, list[str]] = {}
+        self._once = Once()
         self._where, self._tools_told, self._changes = where, told, changes
         self._asker = Asker(chain.caps, self._speakers, seed, told)
 
@@ -181,7 +182,7 @@ class Walk:
             going.state.values |= edited
             going.written += list(edited.items())
         known = going.state.known()
-        given = {name: known[name] for name in self._read_by(step) if name in known}
+        given = {name: known[name] for name in self._once.of(step, reads_of) if name in known}
         yield Note(f"{at}~begun", Begun(at, step.name, step.kind, known))
         try:
             if step.only_if and not going.state.truth_of(step.only_if):
@@ -204,13 +205,6 @@ class Walk:
         yield from self._note(going, done)
         if done.halts:
             raise End(done.halts, f"Step {at}, {step.name}: {done.fault}")
-
-    def _read_by(self, step: AnyStep) -> list[str]:
-        """Told once of each step, however often it is taken: the chain is held as long as this is."""
-        found = self._reads.get(id(step))
-        if found is None:
-            found = self._reads[id(step)] = reads_of(step)
-        return found
 
     def _note(self, going: Going, stepped: Stepped) -> Program[None]:
         going.steps.append(stepped)
