@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import islice
 from pathlib import Path
 from typing import TypeVar
 
@@ -23,13 +24,19 @@ FLAGS = (
 )  # fmt: skip
 
 
-def start_chromium(folder: Path) -> webdriver.Chrome:
+class Chromium(webdriver.Chrome):
+    def find_element(self, by: str = By.ID, value: str | None = None) -> WebElement:
+        """No test may ask for a part that is perhaps on its way without waiting for it."""
+        raise TypeError(f"wait for {value} by Page.find or Page.one")
+
+
+def start_chromium(folder: Path) -> Chromium:
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for flag in (*FLAGS, f"--user-data-dir={folder}"):
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver = Chromium(options=options, service=Service("/usr/bin/chromedriver"))
     size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     return driver
@@ -40,7 +47,7 @@ EXPECTED = ("the server responded with a status of", "net::ERR_INTERNET_DISCONNE
 
 
 class Page:
-    def __init__(self, driver: webdriver.Chrome, url: str) -> None:
+    def __init__(self, driver: Chromium, url: str) -> None:
         self.driver = driver
         self.url = url
 
@@ -52,7 +59,7 @@ class Page:
         return self.driver.current_url.removeprefix(self.url)
 
     def until(self, condition: Callable[[], T], seconds: float = 45) -> T:
-        ignored = (NoSuchElementException, StaleElementReferenceException)
+        ignored = (NoSuchElementException, StaleElementReferenceException, IndexError)
         waiting = WebDriverWait(
             self.driver, seconds, poll_frequency=0.1, ignored_exceptions=ignored
         )
@@ -65,16 +72,18 @@ class Page:
         """To the top of its panel."""
         self.driver.execute_script("arguments[0].scrollIntoView()", self.find(name))
 
-    def find(self, name: str, inside: str = "") -> WebElement:
-        """The first that is shown, waited for."""
+    def one(self, css: str, at: int = 0) -> WebElement:
+        """The first (or `at`) that is shown, waited for."""
+        up_to = at + 1 if at >= 0 else None
+        return self.until(lambda: self.every(css, up_to)[at])
 
-        def shown() -> WebElement | None:
-            found = self.driver.find_elements(By.CSS_SELECTOR, f'[data-test="{name}"] {inside}')
-            return next((element for element in found if element.is_displayed()), None)
+    def every(self, css: str, up_to: int | None = None) -> list[WebElement]:
+        """What is shown at this moment; `up_to` saves asking about each of a long list."""
+        found = self.driver.find_elements(By.CSS_SELECTOR, css)
+        return list(islice((element for element in found if element.is_displayed()), up_to))
 
-        found = self.until(shown)
-        assert found is not None
-        return found
+    def find(self, name: str, inside: str = "", at: int = 0) -> WebElement:
+        return self.one(f'[data-test="{name}"] {inside}', at)
 
     def text(self, name: str) -> str:
         return self.find(name).text
@@ -87,9 +96,14 @@ class Page:
             except StaleElementReferenceException:
                 continue
 
-    def click(self, name: str, inside: str = "") -> None:
+    def click(self, name: str, inside: str = "", at: int = 0) -> None:
+        self.click_on(f'[data-test="{name}"] {inside}', at)
+
+    def click_on(self, css: str, at: int = 0) -> None:
+        """Once it is there and can be pressed."""
+
         def clicked() -> bool:
-            element = self.find(name, inside)
+            element = self.one(css, at)
             if not element.is_enabled():
                 return False
             element.click()
@@ -101,8 +115,8 @@ class Page:
         """Wait until that part reads so."""
         self.until(lambda: words in self.text(name), seconds)
 
-    def fill(self, name: str, text: str) -> None:
-        field = self.find(name)
+    def fill(self, name: str, text: str, at: int = 0) -> None:
+        field = self.find(name, at=at)
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(text)
 
@@ -138,7 +152,7 @@ class Page:
     def press(self, *keys: str) -> None:
         """As if nothing were being typed."""
         self.driver.execute_script("document.activeElement && document.activeElement.blur()")
-        self.driver.find_element(By.TAG_NAME, "body").send_keys(*keys)
+        self.one("body").send_keys(*keys)
 
     def set_offline(self, offline: bool, *, then: str = "") -> None:
         """Cut the browser's network, or bring it back (and go to `then` at once)."""

@@ -79,7 +79,7 @@ def test_several_are_tagged_at_once_and_that_is_undone(page, make):
         make.call("POST", "/subjects/bulk/cases", {"inputs": {"message": f"number {number}"}})
     page.go("/subjects/bulk/cases")
     page.until(lambda: len(page.all("choose-case")) == 5)
-    page.all("choose-case")[1].click()
+    page.click("choose-case", at=1)
     page.press("x")  # the first, which is the one that is open
     page.reads("chosen-bar", "2 cases chosen")
     page.find("chosen-tags").send_keys("june", Keys.ENTER)
@@ -110,8 +110,8 @@ def test_a_case_is_a_page_that_says_how_it_fared_and_opens_where_one_points(page
     page.until(
         lambda: page.driver.switch_to.active_element.get_attribute("data-test") == "expected-label"
     )
-    page.driver.find_element(By.XPATH, "//button[text()='Leave it']").click()
-    page.all("met")[0].click()
+    page.click("leave-case-edit")
+    page.click("met")
     page.until(lambda: "/verdict/" in page.path and "case=12" in page.path)
 
 
@@ -124,11 +124,11 @@ def test_a_person_who_answers_by_rules_is_written_and_tried_turn_by_turn(page, m
     page.find("rule-asked").send_keys("colour | color")
     page.find("rule-say").send_keys("It is red.")
     page.click("add-rule")
-    page.all("rule-asked")[1].send_keys("COLOUR")
+    page.find("rule-asked", at=1).send_keys("COLOUR")
     page.reads("rule-doubt", "Rules 1 and 2 are both met by “colour”")
-    page.all("rule-asked")[1].send_keys(Keys.CONTROL, "a")
-    page.all("rule-asked")[1].send_keys("date | when")
-    page.all("rule-say")[1].send_keys("Tuesday.\nI told you: Tuesday.")
+    page.find("rule-asked", at=1).send_keys(Keys.CONTROL, "a")
+    page.find("rule-asked", at=1).send_keys("date | when")
+    page.find("rule-say", at=1).send_keys("Tuesday.\nI told you: Tuesday.")
     page.find("rule-otherwise").send_keys("Hm?")
     page.until(lambda: not page.all("rule-doubt"))
     page.choose("case-ends", "too long")

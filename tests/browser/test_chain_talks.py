@@ -1,6 +1,5 @@
 """Chains that converse, in the browser; a chain that a model writes; what a step should have written."""
 
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.test_chains import blank, done, steps  # noqa: F401
@@ -51,7 +50,7 @@ def test_facts_are_found_out_by_talk_with_the_state_beside_it(page, make):
     walk_anew(page)
     page.until(lambda: "Your reference is" in page.texts("says")[-1])
     assert "booked" in page.text("talk-state")
-    page.all("bar")[0].click()
+    page.click("bar")
     page.reads("step-said", "Which pier")
 
 
@@ -93,14 +92,14 @@ def test_what_a_step_should_have_written_is_followed_and_a_step_is_tried_alone(p
     page.go("/subjects/notice-writer/draft")
     page.until(lambda: len(page.all("rung")) >= 4)
     walk_anew(page)
-    page.all("bar")[0].click()
+    page.click("bar")
     page.click("right-answer")
     page.fill("right-draft", "The noon boat is late.")
     page.click("right-on")
     page.reads("differs-first", "differs first")
     page.until(lambda: "The noon boat is late." in " ".join(page.texts("walk-pair")))
     page.press(Keys.ESCAPE)
-    page.all("bar")[0].click()
+    page.click("bar")
     page.click("walk-alone")
     page.until(lambda: len(page.all("bar")) == 1)
     done(page)
@@ -127,7 +126,7 @@ def test_a_way_is_chosen_by_a_model_and_votes_are_merged(page, blank):  # noqa: 
 def test_a_check_looks_at_a_step_of_the_chain(page):
     page.go("/subjects/notice-writer/checks")
     page.until(lambda: len(page.all("check-row")) >= 4)
-    page.all("check-row")[1].find_element(By.CSS_SELECTOR, "[data-test^=check-]").click()
+    page.click("check-row", "[data-test^=check-]", at=1)
     page.choose("use-step", "draft it")
     page.until(lambda: ", at “draft it”" in " ".join(page.texts("check-row")))
     page.choose("use-step", "")

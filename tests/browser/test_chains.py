@@ -81,7 +81,7 @@ def test_three_steps_by_keys_walked_and_replayed_with_a_change(page, blank):
     page.press(Keys.CONTROL, Keys.ENTER)
     done(page)
     page.until(lambda: len(page.all("bar")) == 3)
-    page.all("bar")[1].click()
+    page.click("bar", at=1)
     page.reads("step-in-walk", "answer")
     first = page.text("wrote")
     assert first.endswith("!")
@@ -91,7 +91,7 @@ def test_three_steps_by_keys_walked_and_replayed_with_a_change(page, blank):
     page.click("replay-edited")
     page.until(lambda: "edited before louder" in page.find("walks").text)
     done(page)
-    page.all("bar")[1].click()
+    page.click("bar", at=1)
     page.until(lambda: page.text("wrote").endswith("Later!"))
 
     page.click("compare-walks")
@@ -160,7 +160,7 @@ def test_a_pause_is_ended_on_the_desk(page, blank):
     page.until(lambda: not page.all("waiting-pauses"))
     page.driver.back()
     done(page)
-    page.all("bar")[1].click()
+    page.click("bar", at=1)
     page.until(lambda: "At nine." in " ".join(page.texts("wrote")))
 
 

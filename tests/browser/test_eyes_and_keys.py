@@ -52,7 +52,7 @@ def faults(page):
 def test_a_screen_has_no_fault_that_axe_finds(page, path):
     page.go(path)
     page.find(SCREENS[path])
-    page.until(lambda: not page.driver.find_elements("css selector", '[aria-label="Loading"]'))
+    page.until(lambda: not page.every('[aria-label="Loading"]'))
     assert faults(page) == []
 
 
@@ -65,10 +65,10 @@ def test_drawers_and_dialogs_of_a_draft_have_none_either(page):
         inside = (
             "[role=dialog]" if not name.startswith("open-") else f"[data-test=drawer-{name[5:]}]"
         )
-        page.until(lambda css=inside: page.driver.find_elements("css selector", css))
+        page.one(inside)
         assert (name, faults(page)) == (name, [])
         page.press(Keys.ESCAPE)
-        page.until(lambda: not page.driver.find_elements("css selector", "[role=dialog]"))
+        page.until(lambda: not page.every("[role=dialog]"))
 
 
 def test_what_opens_over_cases_has_none_either(page, tmp_path):
@@ -78,7 +78,7 @@ def test_what_opens_over_cases_has_none_either(page, tmp_path):
 
     page.go("/subjects/lost-item/cases/17")
     page.until(lambda: page.all("choose-case"))
-    page.all("choose-case")[0].click()
+    page.click("choose-case")
     page.find("chosen-bar")
     page.find("find-cases").send_keys("ta")
     assert ("terms", found()) == ("terms", [])

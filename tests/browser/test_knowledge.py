@@ -49,9 +49,7 @@ def test_a_folder_comes_in_and_a_prompt_answers_from_it(page, make, folder):
     )
     page.go("/subjects/deck/draft")
     page.click("open-inputs")
-    page.driver.find_element(
-        "css selector", "[data-test=input-row-notices] select[aria-label='Kind of notices']"
-    ).send_keys("passages")
+    page.find("input-row-notices", "select[aria-label='Kind of notices']").send_keys("passages")
     page.choose("look-up-in", "deck-rules")
     page.reads("looked-up-in", "deck-rules")
     page.fill("input-message", "What does a bicycle cost?")
@@ -59,13 +57,12 @@ def test_a_folder_comes_in_and_a_prompt_answers_from_it(page, make, folder):
     page.until(lambda: len(page.all("found")) == 2)
     assert "from deck-rules v2" in page.texts("found")[0]
     page.until(lambda: page.all("citation"))
-    page.all("citation")[0].click()
-    cited = page.until(lambda: page.driver.find_elements("css selector", "[data-cited=true]"))
-    assert "five euros" in cited[0].text
-    page.driver.find_element("css selector", "[data-test=found-passage] a").click()
+    page.click("citation")
+    assert "five euros" in page.one("[data-cited=true]").text
+    page.click("found-passage", "a")
     page.reads("reading", "five euros")
     assert "at=bicycles%231" in page.path
-    assert page.driver.find_element("css selector", '[data-reference="bicycles#1"].bg-straw-wash')
+    page.one('[data-reference="bicycles#1"].bg-straw-wash')
 
     # What a prompt looks up in is not put away, and says who does.
     page.go("/knowledge/deck-rules")

@@ -1,7 +1,6 @@
 """What is typed is never lost, put elsewhere, or shown as what it is not."""
 
 import pytest
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.test_writing import kept, opened, parts
@@ -54,7 +53,7 @@ class TestUndo:
         examples = [{"inputs": {}, "answer": "old"}]
         opened(page, make, "undo-one", "One.", examples=examples)
         page.click("open-examples")
-        page.driver.find_element(By.CSS_SELECTOR, '[aria-label="Remove example 1"]').click()
+        page.click_on('[aria-label="Remove example 1"]')
         kept(page, make, "undo-one", lambda c: not c.get("examples"))
         page.type_into("0-0", " Two.")
         kept(page, make, "undo-one", lambda c: parts(c)[0][1] == "One. Two.")
@@ -76,7 +75,7 @@ class TestTyping:
         opened(page, make, name, **{k: v for k, v in EVERY_EDITOR.items() if k != "labels"})
         page.click(f"open-{drawer}")
         css = '[data-undo="draft"] [data-test^="drawer-"] :is(input:not([type]), textarea)'
-        fields = page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, css))
+        fields = page.until(lambda: page.every(css))
         typed = []
         for at, field in enumerate(fields):
             if (field.get_attribute("aria-label") or "").startswith("Name of field"):

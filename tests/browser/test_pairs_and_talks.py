@@ -73,7 +73,7 @@ def test_cases_held_out_are_seen_only_after_a_look_that_is_recorded(page, make):
         make.call("POST", "/subjects/held/cases", {"inputs": {"booking": booking}})
     page.go("/subjects/held/cases")
     page.until(lambda: len(page.all("choose-case")) == 4)
-    page.all("choose-case")[1].click()
+    page.click("choose-case", at=1)
     page.choose("hold-out", "1")
     page.reads("notice", "1 case held out")
     make.version("held", "first")

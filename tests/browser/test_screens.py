@@ -107,14 +107,10 @@ class TestAddresses:
         page.go("/subjects/triage-message/verdict/1?arm=3&measure=0&case=12&repeat=4")
         page.reads("reader-case", "i want my mony back the bote never came")
         assert page.find("verdict-arm").get_attribute("value") == "3"
-        [chosen] = page.driver.find_elements(
-            By.CSS_SELECTOR, '[role="option"][aria-selected="true"]'
-        )
-        assert "label is right" in chosen.text
-        pressed = page.driver.find_elements(
-            By.CSS_SELECTOR, '[data-test="reader"] [title^="Repeat"][aria-pressed="true"]'
-        )
-        assert [button.text for button in pressed] == ["4"]
+        assert "label is right" in page.one('[role="option"][aria-selected="true"]').text
+        pressed = '[data-test="reader"] [title^="Repeat"][aria-pressed="true"]'
+        assert page.one(pressed).text == "4"
+        assert len(page.every(pressed)) == 1
 
     @pytest.mark.parametrize(
         ("path", "says"),
@@ -149,7 +145,7 @@ class TestVerdict:
     def test_the_exact_request_of_a_reading_is_there(self, page):
         page.go("/subjects/triage-message/verdict/1")
         page.until(lambda: len(page.all("reader-answer")) == 2)
-        page.driver.find_element(By.XPATH, "//button[text()='exact request']").click()
+        page.click("show-reading-request")
         page.reads("reading-request", '"model": "tern-s"')
 
 
@@ -246,7 +242,7 @@ class TestTrouble:
         page.fill("repeats", "0")
         page.reads("in-the-way", "whole number from 1")
         for _ in range(4):
-            page.all("remove-arm")[-1].click()
+            page.click("remove-arm", at=-1)
         page.reads("in-the-way", "Add an arm")
         assert not page.find("start-trial").is_enabled()
 
@@ -255,10 +251,10 @@ def test_the_list_of_keys_opens_and_closes(page):
     page.go("/subjects/triage-message/draft")
     page.reads("state-cases", "kept")
     page.press("?")
-    dialog = page.until(lambda: page.driver.find_element(By.CSS_SELECTOR, '[role="dialog"]'))
+    dialog = page.one('[role="dialog"]')
     assert "save version" in dialog.text
     page.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
-    page.until(lambda: not page.driver.find_elements(By.CSS_SELECTOR, '[role="dialog"]'))
+    page.until(lambda: not page.every('[role="dialog"]'))
 
 
 class TestHonesty:
@@ -354,8 +350,8 @@ class TestChecks:
         page.fill("option-most", "4")
         page.until(lambda: page.texts("check-row")[-1].startswith("4 words at most"))
         page.reads("bench-answer", "8 words; 4 words at most")
-        marked = page.driver.find_elements(By.CSS_SELECTOR, '[data-test="bench-answer"] mark')
-        assert [each.text for each in marked] == ["will get a refund"]
+        marked = '[data-test="bench-answer"] mark'
+        page.until(lambda: [each.text for each in page.every(marked)] == ["will get a refund"])
         page.find("own-examples")
         # What is chosen here goes with the next try, and is taken off again.
         page.until(
@@ -380,7 +376,7 @@ class TestChecks:
         page.until(lambda: len(page.all("check-row")) == 3)
         page.click("check-outcome.label")
         page.click("over-which")
-        for each in page.all("over-1")[0].find_elements(By.XPATH, "..//li"):
+        for each in page.find("over-1").find_elements(By.XPATH, "..//li"):
             # T1 alone, whatever other tests tried here.
             if ("✓" in each.text) != (each.get_attribute("data-test") == "over-1"):
                 each.click()

@@ -65,8 +65,8 @@ def test_a_call_that_changes_something_waits_for_a_yes(page):
     page.click("answer-button")
     page.until(lambda: len(page.all("allow")) == 2)
     assert "hold_seats" in page.texts("allow")[0]
-    page.all("allow-no")[1].click()
-    page.all("allow-yes")[0].click()
+    page.click("allow-no", at=1)
+    page.click("allow-yes")
     page.until(lambda: len(page.all("answer")) == 2)
     done, not_done = page.texts("tool-use")
     assert '"held": true' in done
@@ -83,8 +83,5 @@ def test_addresses_are_allowed_and_taken_back(page):
     page.go("/tools?show=addresses&add=https://boats.example:443")
     page.click("allow-address")
     page.reads("addresses", "https://boats.example:443")
-    row = page.driver.find_element(
-        "css selector", '[aria-label="Remove https://boats.example:443"]'
-    )
-    row.click()
+    page.click_on('[aria-label="Remove https://boats.example:443"]')
     page.until(lambda: "boats.example" not in page.text("addresses"))

@@ -52,7 +52,7 @@ def test_a_column_holds_another_version(page, make):
     page.choose("column-version", "1", at=1)
     answered(page)
     for column, said in enumerate(("the second way", "the first way")):
-        page.all("show-request")[column].click()
+        page.click("show-request", at=column)
         page.reads("request-json", said)
         page.find("request-json").send_keys(Keys.ESCAPE)
         page.until(lambda: not page.all("request-json"))
@@ -165,7 +165,7 @@ def test_any_try_of_the_history_can_be_gone_back_to(page, make):
     answered(page)
     page.click("history")
     page.until(lambda: len(page.all("try-line")) == 4)
-    page.all("try-line")[-1].click()
+    page.click("try-line", at=-1)
     page.until(lambda: "first words" in page.find("bring-try").find_element("xpath", "..").text)
     page.click("bring-try")
     page.until(lambda: page.editor("0-0").text == "Answer with the one word: harbour")

@@ -1,6 +1,5 @@
 """The whole line as a person walks it: edit, try, save, keep a case, run a trial, read the verdict."""
 
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 
@@ -51,7 +50,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     # The case is in the list, and opens.
     page.press("2")
     page.until(lambda: len(page.all("case-row")) > 10)
-    page.driver.find_element(By.CSS_SELECTOR, "input[type=search]").send_keys("blue scarf")
+    page.one("input[type=search]").send_keys("blue scarf")
     page.until(lambda: len(page.all("case-row")) == 1)
     page.click("case-row")
     page.until(lambda: page.path.endswith("/cases/61"))
@@ -62,7 +61,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.click("plan-another")
     page.until(lambda: len(page.all("arm")) == 4)
     for _ in range(2):
-        page.all("remove-arm")[-1].click()
+        page.click("remove-arm", at=-1)
     page.choose("arm-version", "2", at=0)
     page.choose("arm-version", "3", at=1)
     page.fill("repeats", "3")
@@ -81,15 +80,15 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     # Watch it run to its end, ticks landing.
     page.reads("readings", "366 readings", seconds=60)
     page.reads("trial-facts", "finished")
-    assert len(page.all("matrix-row")) > 10
-    assert page.driver.find_elements(By.CSS_SELECTOR, '[data-test="matrix"] rect')
+    page.until(lambda: len(page.all("matrix-row")) > 10)
+    page.one('[data-test="matrix"] rect')
 
     # Read the verdict, and the answers behind it.
     page.click("read-verdict")
     page.reads("verdict-sentence", "ain question, label is right")
     page.reads("verdict-sentence", "v3")
     page.reads("verdict-sentence", "v2")
-    assert len(page.all("evidence-row")) == 4
+    page.until(lambda: len(page.all("evidence-row")) == 4)
     page.until(lambda: len(page.all("reader-answer")) == 2)
     first = page.text("reader-case")
     page.press("j")

@@ -1,7 +1,6 @@
 """Writing a prompt: its parts, inputs, examples, shape, fragments and versions."""
 
 from selenium.webdriver.common.action_chains import ActionChains
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 
@@ -56,7 +55,7 @@ class TestParts:
     def test_an_input_is_completed_and_the_error_goes(self, page, make):
         opened(page, make, "completing")
         page.type_into("0-0", " In {{ mes")
-        page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, ".cm-tooltip-autocomplete"))
+        page.one(".cm-tooltip-autocomplete")
         page.until(lambda: page.find("part-problem"))
         page.editor("0-0").send_keys(Keys.ENTER)
         page.editor("0-0").send_keys(" }}")

@@ -86,7 +86,7 @@ useKeys([{ keys: { e: () => void edit() }, shown: ["E"], label: "edit the case" 
       </span>
       <template v-if="editing">
         <button v-if="isNew" type="button" class="button" @click="emit('cancel')">Cancel</button>
-        <button v-else-if="!dirty" type="button" class="button" @click="opened = false">Leave it</button>
+        <button v-else-if="!dirty" type="button" class="button" data-test="leave-case-edit" @click="opened = false">Leave it</button>
         <button type="submit" class="button" :class="dirty || isNew ? 'button-main' : ''" :disabled="busy || (!dirty && !isNew)" data-test="save-case">
           {{ isNew ? "Keep it" : "Save" }}
         </button>

@@ -56,7 +56,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
         <p class="caption mt-1">
           {{ count(reading.attempts, "attempt") }} ·
           <button v-if="arm.is_chain" type="button" class="link" data-test="reading-walk" @click="$emit('walk', reading)">its walk</button>
-          <button v-else type="button" class="link" @click="$emit('exact', reading)">exact request</button>
+          <button v-else type="button" class="link" data-test="show-reading-request" @click="$emit('exact', reading)">exact request</button>
         </p>
       </template>
       <template v-else>
@@ -83,7 +83,7 @@ const STOPS: Record<string, string> = { length: "cut off at the token limit", co
             >{{ reading.estimated ? "about " : "" }}{{ reading.input_tokens }} + {{ reading.output_tokens }} tokens</span
           >
           · {{ duration(reading.total_ms) }} · {{ cents(reading.cents) }} ·
-          <button type="button" class="link" @click="$emit('exact', reading)">exact request</button> ·
+          <button type="button" class="link" data-test="show-reading-request" @click="$emit('exact', reading)">exact request</button> ·
           <button v-if="arm.is_chain" type="button" class="link" title="Step by step" data-test="reading-walk" @click="$emit('walk', reading)">its walk</button>
           <button v-else type="button" class="link" title="Add it to the draft's examples" data-test="reading-as-example" @click="$emit('example', reading)">as example</button>
         </p>
