@@ -6,6 +6,7 @@ import copy
 import os
 from http import HTTPStatus
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 from flask import Response, abort, jsonify, send_from_directory
@@ -50,7 +51,9 @@ from epistem.web import (
     walks,
 )  # fmt: skip
 from epistem.web.doors import guard
-from epistem.web.replies import API, PROBLEMS
+from epistem.web.replies import API, PROBLEMS, Described
+
+_describing = Lock()
 
 PATIENCE_S = 30
 """A page waits no longer for one statement of the database."""
@@ -123,7 +126,14 @@ def description(app: OpenAPI) -> dict[str, Any]:
     """The OpenAPI document, with problems under their own content type, and with those that any
     request may be answered with. They are put in here: as each route's own their schema would be
     worked out hundreds of times, which took seconds."""
-    document: dict[str, Any] = app.api_doc
+    with _describing:
+        for each in app.blueprints.values():
+            if isinstance(each, Described):
+                each.describe()
+                app.paths.update(each.paths)
+                app.components_schemas.update(each.components_schemas)
+                app.tags += [tag for tag in each.tags if tag not in app.tags]
+        document: dict[str, Any] = copy.deepcopy(app.api_doc)
     for path in document["paths"].values():
         for verb, operation in path.items():
             if verb != "get":

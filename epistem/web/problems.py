@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from http import HTTPStatus
 from typing import Any
 
@@ -46,6 +47,16 @@ class Problem(BaseModel):
     theirs: Prompt | Chain | None = Field(None, description="With 412: the draft as it is now.")
     yours: Prompt | Chain | None = Field(None, description="With 412: the draft as you sent it.")
     revision: int | None = Field(None, description="With 412: the revision of `theirs`.")
+
+    @classmethod
+    def model_json_schema(cls, *how: Any, **more: Any) -> dict[str, Any]:
+        """Worked out once: every route tells of it, with all that a draft may hold, and none changes it."""
+        return _schema_of_problem(*how, **more)
+
+
+@cache
+def _schema_of_problem(*how: Any, **more: Any) -> dict[str, Any]:
+    return super(Problem, Problem).model_json_schema(*how, **more)
 
 
 class Unprecedented(EpistemError):

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections import deque
+from collections.abc import Callable
 from contextlib import AbstractContextManager
 from datetime import UTC, datetime
+from functools import partial
 from typing import Annotated, Any
 from urllib.parse import unquote
 
 from flask import Response, current_app, make_response, request
 from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3.utils import parse_parameters
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, RootModel
 
 from epistem.core.errors import InvalidInput, Stale
@@ -46,8 +50,25 @@ class IfMatch(BaseModel):
     if_match: str | None = Field(None, alias="If-Match", description="The ETag of what you edited.")
 
 
-def blueprint(name: str) -> APIBlueprint:
-    return APIBlueprint(
+class Described(APIBlueprint):
+    """What is told of its routes is worked out when somebody asks for the description, since that takes longer than all
+    else at the start of a server."""
+
+    def __init__(self, *told: Any, **more: Any) -> None:
+        super().__init__(*told, **more)
+        self._untold: deque[Callable[[], object]] = deque()
+
+    def _collect_openapi_info(self, rule: str, func: Callable[..., Any], **told: Any) -> Any:
+        self._untold.append(partial(super()._collect_openapi_info, rule, func, **told))
+        return parse_parameters(func, doc_ui=False)
+
+    def describe(self) -> None:
+        while self._untold:
+            self._untold.popleft()()
+
+
+def blueprint(name: str) -> Described:
+    return Described(
         name,
         __name__,
         url_prefix=API,

@@ -1,6 +1,8 @@
 """What holds for every address of the API."""
 
 import re
+import subprocess
+import sys
 
 import pytest
 from openapi_spec_validator import validate
@@ -11,6 +13,27 @@ from epistem.up.ports import free_port
 from epistem.web.app import description, make_app
 from epistem.web.problems import MAX_BODY_BYTES
 from tests.web.conftest import Api, assert_problem
+
+STARTING = """
+from pydantic import BaseModel
+worked_out = []
+described = BaseModel.model_json_schema.__func__
+def noted(cls, *how, **more):
+    worked_out.append(cls.__name__)
+    return described(cls, *how, **more)
+BaseModel.model_json_schema = classmethod(noted)
+from epistem.web.app import make_app
+make_app(None)
+print(*worked_out)
+"""
+
+
+def test_a_server_starts_without_working_its_description_out():
+    """That took most of a minute, in which whoever had killed it waited."""
+    told = subprocess.run(
+        [sys.executable, "-c", STARTING], capture_output=True, text=True, check=True
+    )
+    assert told.stdout.split() == ["Problem"]
 
 
 def test_the_description_is_valid_openapi_3_1(api):
