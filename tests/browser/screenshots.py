@@ -173,7 +173,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
 
 def main(folder: Path) -> None:
     with tempfile.TemporaryDirectory() as scratch:
-        epistem = EpistemProcess(Path(scratch) / "home", "demo").wait_until_up()
+        epistem = EpistemProcess(Path(scratch) / "home", "demo").wait_until_up().wait_for_trials()
         driver = start_chromium(Path(scratch) / "chromium")
         page = Page(driver, epistem.url)
         for name, path, prepare in SHOTS:

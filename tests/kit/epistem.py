@@ -9,6 +9,7 @@ import signal
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 from urllib.request import Request, urlopen
 from uuid import uuid4
 
@@ -45,7 +46,18 @@ class EpistemProcess:
         assert self._process.poll() is None, self.said
         return self
 
-    def get(self, path: str) -> object:
+    def wait_for_trials(self) -> EpistemProcess:
+        """Until the newest trial of each subject is over."""
+
+        def over() -> bool:
+            newest = [each["latest_trial"] for each in self.get("/subjects")["subjects"]]
+            told = [self.get(f"/trials/{number}") for number in newest if number]
+            return all(trial["status"] not in ("waiting", "running") for trial in told)
+
+        wait_for(over, seconds=240, what="the trials to be over")
+        return self
+
+    def get(self, path: str) -> Any:
         with urlopen(f"{self.url}/api/v1{path}", timeout=20) as answer:
             return json.loads(answer.read())
 
