@@ -112,7 +112,7 @@ class WaitingPause(Shape):
 
 
 class PauseList(Shape):
-    """The most pressing first."""
+    """What is to be approved, then talks that wait for words; the most pressing of each first."""
 
     pauses: list[WaitingPause]
 

@@ -188,7 +188,7 @@ def export_walk(path: WalkPath) -> Response:
 
 @bp.get(
     "/pauses", responses={200: PauseList}, operation_id="listPauses",
-    summary="What waits for a person, the most pressing first",
+    summary="What waits for a person: what is to be approved, then talks; the most pressing of each first",
 )  # fmt: skip
 def list_pauses() -> Response:
     with transaction() as tx:

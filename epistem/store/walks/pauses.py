@@ -109,10 +109,10 @@ def hear(
 
 
 def waiting(tx: Transaction, most: int = 200) -> list[Pause]:
-    """What is to be approved, the most pressing first."""
+    """What is to be approved, then talks that wait for words, the most pressing first."""
     found = tx.rows(
-        f"SELECT {_COLUMNS} {_FROM} WHERE p.word IS NULL AND p.kind = 'word' "
-        "AND w.status IN ('ready', 'walking', 'paused') ORDER BY p.until_at, p.id LIMIT %s",
+        f"SELECT {_COLUMNS} {_FROM} WHERE p.word IS NULL AND w.status IN ('ready', 'walking', 'paused') "
+        "ORDER BY p.kind = 'talk', p.until_at, p.id LIMIT %s",
         [most],
     )
     return [_from_row(row) for row in found]

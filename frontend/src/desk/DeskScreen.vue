@@ -5,9 +5,7 @@ import { RouterLink, useRouter } from "vue-router";
 import ColumnRow from "@/parts/ColumnRow.vue";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
-import { usePauses } from "@/api/chains";
 import { useDesk } from "@/api/subjects";
-import PauseCard from "@/chain/walk/PauseCard.vue";
 import type { SubjectLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
 import { useKeys } from "@/frame/keys";
@@ -16,6 +14,7 @@ import AboutSubject from "./AboutSubject.vue";
 import EvidenceDot from "./EvidenceDot.vue";
 import ImportFiles from "./ImportFiles.vue";
 import NewPrompt from "./NewPrompt.vue";
+import WaitingForYou from "./WaitingForYou.vue";
 import { wantOf } from "./wants";
 
 const COLUMNS = "minmax(170px,260px) 56px minmax(120px,200px) minmax(120px,1fr) 112px minmax(160px,260px)";
@@ -42,8 +41,6 @@ function begin(from: string | null, what: "prompt" | "chain" = "prompt"): void {
   copying.value = from;
   creating.value = true;
 }
-const pauses = usePauses();
-const waitingPauses = computed(() => pauses.data.value?.pauses ?? []);
 const lines = computed(() => desk.data.value?.pages.flatMap((page) => page.subjects) ?? []);
 const chosen = ref(0);
 const creating = ref(false);
@@ -130,10 +127,7 @@ useKeys([
       <button type="button" class="link text-sm" data-test="import" @click="importing = true">Take in files</button>
       <a v-if="lines.length" class="link text-sm" href="/api/v1/files" download data-test="export-all">Export all as a zip</a>
     </div>
-    <section v-if="waitingPauses.length" class="panel shrink-0" aria-label="Waiting for you" data-test="waiting-pauses">
-      <header class="border-b border-rule px-gut py-2"><b class="font-semibold">Waiting for you</b> <span class="caption">walks that go on once you have said a word</span></header>
-      <div class="max-h-90 overflow-auto" tabindex="0" role="group" aria-label="Pauses"><PauseCard v-for="pause in waitingPauses" :key="pause.id" :pause="pause" where class="border-b border-rule-soft last:border-b-0" @said="pauses.refetch()" /></div>
-    </section>
+    <WaitingForYou />
     <section v-if="faultOf(desk)" class="panel p-6">
       <button type="button" class="button" @click="desk.refetch()">Try again</button>
     </section>
