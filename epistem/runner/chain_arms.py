@@ -14,8 +14,8 @@ from epistem.core.checks.uses import CheckUse
 from epistem.core.engine.answers import Answered, ToolUsed
 from epistem.core.engine.needs import AskModel, Program
 from epistem.core.errors import EpistemError
-from epistem.core.prompts.rename import with_old_names
 from epistem.core.prompts.tools import ToolResult
+from epistem.core.trials.arms import asked_of
 from epistem.core.trials.talking import Person, is_of_person, opening_words
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.models.trouble import CallFailed
@@ -49,13 +49,11 @@ class ChainAtWork(ArmAtWork):
 
     def program(self, case_at: int, seed: int, people: Mapping[str, JudgeModel]) -> Program[Walked]:
         case = self._cases[case_at].content
-        inputs = with_old_names(case.inputs, self.arm.aliases)
+        chain, inputs = asked_of(self._chain, case, self.arm.aliases)
         person = (
-            Person(case, opening_words(self._chain, inputs, case), people).says
-            if is_talk(case)
-            else None
+            Person(case, opening_words(chain, inputs, case), people).says if is_talk(case) else None
         )
-        walk = Walk(self._chain, self._speakers, seed, "trial", case.tool_answers, person=person)
+        walk = Walk(chain, self._speakers, seed, "trial", case.tool_answers, person=person)
         return walk.program(inputs)
 
     def answers_in(self, result: Any) -> list[Answered]:

@@ -167,6 +167,16 @@ def tags_of(tx: Transaction, subject: Subject, most: int) -> list[tuple[str, int
     return [(str(tag), int(cases)) for tag, cases in rows]
 
 
+def steps_of(tx: Transaction, subject: Subject, most: int) -> list[tuple[str, int]]:
+    """Steps of the chain that cases are of, and how many are of each, the most frequent first."""
+    rows = tx.rows(
+        "SELECT JSON_VALUE(content, '$.step') AS step, COUNT(*) FROM cases WHERE subject_id = %s "
+        f"AND deleted_at IS NULL AND has & {int(Has.STEP)} GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT %s",
+        (subject.id, most),
+    )
+    return [(str(step), int(cases)) for step, cases in rows]
+
+
 def labels_of(tx: Transaction, subject: Subject, most: int) -> list[tuple[str, int]]:
     """Labels that are expected and how many cases expect each, the most frequent first."""
     rows = tx.rows(

@@ -58,15 +58,17 @@ def cases_by_tag(tx: Transaction, trial_id: int) -> dict[str, list[int]]:
     return found
 
 
-def took_all(tx: Transaction, trial_id: int, numbers: Sequence[int]) -> bool:
-    """Whether it asked every case that is kept, but for those that came after its last."""
+def took_all(tx: Transaction, trial_id: int, numbers: Sequence[int], alone: str = "") -> bool:
+    """Whether it asked every case that is kept, but for those that came after its last. Those of a step of a chain are
+    of a kind of their own, by the step."""
     left_out = tx.first(
         """
         SELECT c.number FROM cases c
           LEFT JOIN trial_cases t ON t.trial_id = %s AND t.number = c.number
          WHERE c.subject_id = (SELECT subject_id FROM trials WHERE id = %s) AND c.deleted_at IS NULL
-           AND c.number < %s AND t.number IS NULL LIMIT 1
+           AND c.number < %s AND t.number IS NULL
+           AND COALESCE(JSON_VALUE(c.content, '$.step'), '') = %s LIMIT 1
         """,
-        (trial_id, trial_id, max(numbers, default=0)),
+        (trial_id, trial_id, max(numbers, default=0), alone),
     )
     return left_out is None

@@ -281,7 +281,7 @@ def standing(tx: Transaction, ended_within_s: float = 0) -> list[Standing]:
 def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
     rows = tx.rows(
         "SELECT a.position, v.number, a.model, a.settings, v.content, a.entry_id, a.aliases, "
-        "a.look_ups, a.step, IF(s.id = t.subject_id, '', s.name) FROM arms a "
+        "a.look_ups, a.step, IF(s.id = t.subject_id, '', s.name), JSON_VALUE(t.plan, '$.alone') FROM arms a "
         "JOIN versions v ON v.id = a.version_id JOIN subjects s ON s.id = v.subject_id "
         "JOIN trials t ON t.id = a.trial_id WHERE a.trial_id = %s ORDER BY a.position",
         [trial_id],
@@ -293,7 +293,7 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             number,
             model,
             Settings.from_json(json.loads(settings)),
-            content_of_arm(content_from_json(json.loads(content)), looks, step),
+            content_of_arm(content_from_json(json.loads(content)), looks, step, alone or ""),
             entry_id,
             known.get(entry_id),
             json.loads(aliases or "{}"),
@@ -301,7 +301,7 @@ def arms_of(tx: Transaction, trial_id: int) -> list[Arm]:
             of,
             step,
         )
-        for position, number, model, settings, content, entry_id, aliases, looking, told, of in rows
+        for position, number, model, settings, content, entry_id, aliases, looking, told, of, alone in rows
         for looks in [_look_ups(looking)]
         for step in [None if told is None else VariedStep.from_json(json.loads(told))]
     ]

@@ -109,14 +109,20 @@ class LabelCount(Shape):
     cases: int
 
 
+class StepCount(Shape):
+    step: str
+    cases: int
+
+
 class CaseTags(Shape):
     """The most frequent tags and labels, with how many cases have each, who answers for cases, and how many
-    cases there are at all."""
+    cases there are at all. `steps` are those of a chain that cases are of, which tries of the whole leave out."""
 
     kept: int
     tags: list[TagCount]
     labels: list[LabelCount]
     owners: list[str]
+    steps: list[StepCount]
 
 
 class CasePath(SubjectPath):
@@ -183,12 +189,14 @@ def list_case_tags(path: SubjectPath) -> Response:
         kept, tags = case_lists.how_many(tx, subject), case_lists.tags_of(tx, subject, MOST_TAGS)
         labels = case_lists.labels_of(tx, subject, MOST_TAGS)
         owners = case_lists.owners_of(tx, subject, MOST_TAGS)
+        steps = case_lists.steps_of(tx, subject, MOST_TAGS)
     return reply(
         CaseTags(
             kept=kept,
             tags=[TagCount(tag=tag, cases=number) for tag, number in tags],
             labels=[LabelCount(label=label, cases=number) for label, number in labels],
             owners=owners,
+            steps=[StepCount(step=step, cases=number) for step, number in steps],
         )
     )
 

@@ -61,6 +61,7 @@ class TrialLine(Shape):
     failure: str = Field("", description="Why it failed, if its status is `failed`.")
     compared: str = Field(description="What it compares, in a few words.")
     repeats: int
+    alone: str = Field(description="Of a chain: the one step that is tried, on its own cases.")
     created_at: Moment
     started_at: Moment | None
     finished_at: Moment | None
@@ -194,14 +195,18 @@ def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
     paused = [] if trial.over else trials.paused_of(tx, trial.id)
     more = {
         "paused": [PausedShape.model_validate(each) for each in paused],
-        "compared": compared(trials.asked_by(tx, trial.id), trial.answers_of),
+        "compared": compared(trials.asked_by(tx, trial.id), trial.answers_of, trial.plan.alone),
     }
     return TrialLine.model_validate({**_facts(trial), **more})
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:
-    names = set(TrialLine.model_fields) - {"repeats", "paused", "told_at", "compared"}
-    more = {"repeats": trial.plan.repeats, "told_at": datetime.now(UTC)}
+    names = set(TrialLine.model_fields) - {"repeats", "alone", "paused", "told_at", "compared"}
+    more = {
+        "repeats": trial.plan.repeats,
+        "alone": trial.plan.alone,
+        "told_at": datetime.now(UTC),
+    }
     return {name: getattr(trial, name) for name in names} | more
 
 
@@ -229,7 +234,7 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
         steadiness=trial.plan.steadiness,
         held_out=_runs(trial.plan.held_out),
         looks=[LookShape.model_validate(each) for each in looks.of(tx, trial.id)],
-        took_all=trial_cases.took_all(tx, trial.id, trial.plan.cases or []),
+        took_all=trial_cases.took_all(tx, trial.id, trial.plan.cases or [], trial.plan.alone),
         numbers=_runs(trial.plan.cases or []),
         checks=trial.checks,
         measures=[Measure.model_validate(m) for m in trial.measures],

@@ -135,13 +135,17 @@ def headline_of(tx: Transaction, trial: trials.Trial) -> Headline | None:
         trial=trial.id,
         arm=found.names[mark.arm],
         against=found.names[0],
-        measure=found.measures[mark.measure].title,
+        measure=_of_step(trial, found.measures[mark.measure].title),
         difference=mark.difference,
         low=mark.interval.low if mark.interval else None,
         high=mark.interval.high if mark.interval else None,
         margin=found.measures[mark.measure].margin,
         word=mark.word,
     )
+
+
+def _of_step(trial: trials.Trial, measure: str) -> str:
+    return f"{measure}, “{trial.plan.alone}” alone" if trial.plan.alone else measure
 
 
 @dataclass(frozen=True)
@@ -163,8 +167,8 @@ def version_scores(tx: Transaction, subject: Subject) -> list[VersionScore]:
     found: dict[int, VersionScore] = {}
     for trial in trials.all_of(tx, subject, most=LATEST):
         arms = trials.arms_of(tx, trial.id)
-        if trial.recorded == 0 or all(arm.version in found for arm in arms):
-            continue
+        if trial.recorded == 0 or trial.plan.alone or all(arm.version in found for arm in arms):
+            continue  # what one step alone does says little of the version
         told = evidence_of(tx, trial)
         for arm, rates in zip(arms, told.verdict.rates, strict=True):
             if arm.version not in found and rates:

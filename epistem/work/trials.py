@@ -271,8 +271,10 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     """Raises InvalidInput, naming the field of what can't be had or carried out."""
     among = in_sets(tx, subject, plan.sets) if plan.sets else None
     chosen = cases.chosen(tx, subject, plan.cases, tags=plan.tags, among=among, like=plan.like)
+    if plan.alone and subject.kind != "chain":
+        raise InvalidInput("Only a chain has steps that could be tried alone.", field="alone")
     if subject.kind == "chain":  # a case of one step has not what the whole is given
-        chosen = [each for each in chosen if not each.content.step]
+        chosen = [each for each in chosen if each.content.step == plan.alone]
     check_plan(plan, len(chosen))
     known = models.all_of(tx)
     saved, contents, steps, asked = [], [], [], []
@@ -308,8 +310,8 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
         for at, (arm, content) in enumerate(zip(plan.arms, contents, strict=True))
     ]
     contents = [
-        content_of_arm(content, looks, None)
-        for content, looks in zip(contents, look_ups, strict=True)
+        _with_look_ups(content, looks, plan.alone, f"arms.{at}.step")
+        for at, (content, looks) in enumerate(zip(contents, look_ups, strict=True))
     ]
     chains = [content for content in contents if isinstance(content, Chain)]
     names = dict.fromkeys(name for chain in chains for name in models_of(chain))
@@ -318,6 +320,15 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
         saved, contents, steps, asked, chosen, varied, checks, measures, aliases, judges, people,
         look_ups, speakers,
     )  # fmt: skip
+
+
+def _with_look_ups(
+    content: Content, looks: dict[str, LookingUp], alone: str, field: str
+) -> Content:
+    try:
+        return content_of_arm(content, looks, None, alone)
+    except InvalidInput as error:
+        raise InvalidInput(error.message, field=field) from error
 
 
 def _asked_by(

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any
 
+from epistem.core.cases.content import Case
+from epistem.core.chains.alone import knowing, step_alone
 from epistem.core.chains.askings import askings_of, models_of
 from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.varied import VariedStep, varied, with_look_ups_in
@@ -11,17 +15,30 @@ from epistem.core.engine.looking import with_look_ups
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt
 from epistem.core.prompts.looking_up import LookingUp
+from epistem.core.prompts.rename import with_old_names
 from epistem.core.subjects.content import Content
 from epistem.core.trials.plan import ArmPlan
 
+NO_ALIASES: Mapping[str, str] = MappingProxyType({})
+
 
 def content_of_arm(
-    content: Content, look_ups: Mapping[str, LookingUp], step: VariedStep | None
+    content: Content, look_ups: Mapping[str, LookingUp], step: VariedStep | None, alone: str = ""
 ) -> Content:
-    """Raises InvalidInput for a step that there is not."""
+    """What it asks of a case; where a step is tried alone, `asked_of` says the rest. Raises InvalidInput for a step
+    that there is not."""
     if isinstance(content, Chain):
-        return with_look_ups_in(varied(content, step), look_ups)
+        told = with_look_ups_in(varied(content, step), look_ups)
+        return step_alone(told, alone) if alone else told
     return with_look_ups(content, look_ups)
+
+
+def asked_of(
+    chain: Chain, case: Case, aliases: Mapping[str, str] = NO_ALIASES
+) -> tuple[Chain, dict[str, Any]]:
+    """The chain that is walked on this case, and its inputs: one of a step begins with the state that it was given."""
+    inputs = with_old_names(case.inputs, aliases)
+    return knowing(chain, inputs) if case.step else (chain, dict(inputs))
 
 
 def step_of_arm(arm: ArmPlan, content: Content, prompt: Prompt | None) -> VariedStep | None:

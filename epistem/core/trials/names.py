@@ -69,13 +69,17 @@ def _looked(arm: Named) -> dict[str, Any]:
     return ways[0] if ways and all(way == ways[0] for way in ways) else {}
 
 
-def compared(asked: Sequence[tuple[int | str, str]], answers_of: int | None = None) -> str:
+def compared(
+    asked: Sequence[tuple[int | str, str]], answers_of: int | None = None, alone: str = ""
+) -> str:
     """What a trial compares, in a few words: `v2 against v1, on tern-s and gannet-l`.
 
     `asked` has the version (as a number, or in words where it is another subject's) and the model of each arm, the
     baseline first. Where it judges the answers of
-    another trial: `T1 judged anew: v2 against …`.
+    another trial: `T1 judged anew: v2 against …`; where it tries one step of a chain: `“sort” alone: v2 against …`.
     """
+    if alone:
+        return f"“{alone}” alone: {compared(asked, answers_of)}"
     if answers_of is not None:
         return f"T{answers_of} judged anew: {compared(asked)}"
     versions = list(dict.fromkeys(version for version, _ in asked))

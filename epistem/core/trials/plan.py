@@ -57,7 +57,8 @@ class MainQuestion(Document):
 
 class TrialPlan(Document):
     """`cases` are case numbers of the subject; None means all that are kept. `tags` and `sets` leave those
-    with any of the tags or in any of the named sets, `like` those that the trial of this number asked.
+    with any of the tags or in any of the named sets, `like` those that the trial of this number asked. With `alone`
+    the step of that name is walked by itself, on the cases that are of it; without, those are left out.
     `steadiness` asks each also in these variations, wherever they change something: `varied` cases more,
     once the plan is spelt out, as are the places of the cases that are `held_out`. The main question is
     named before the trial starts, or never."""
@@ -67,6 +68,7 @@ class TrialPlan(Document):
     tags: list[Tag] = said(max_length=50)
     sets: list[Annotated[str, Field(max_length=80)]] = said(max_length=50)
     like: int | None = said(None, ge=1)
+    alone: str = said("", max_length=80, description="Of a chain: the one step that is tried.")
     steadiness: list[Variation] = said(max_length=len(VARIATIONS))
     varied: int = said(0, ge=0)
     held_out: list[int] = said(description="Places of cases whose results stay out of sight.")
@@ -100,6 +102,12 @@ def check_plan(plan: TrialPlan, cases: int) -> None:
                 "or a setting of one, or remove it.",
                 field=f"arms.{position}",
             )
+    if cases == 0 and plan.alone:
+        raise InvalidInput(
+            f"No case that is chosen is of the step “{plan.alone}”. Keep some from walks: what the step was "
+            "given there becomes a case of it.",
+            field="cases",
+        )
     if cases == 0 and (plan.tags or plan.sets or plan.like):
         raise InvalidInput(
             "None of the cases that are kept are of that choice. Choose others.", field="cases"

@@ -6,14 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from epistem.core.chains.content import AnyStep, Chain, inside, placed
-from epistem.core.chains.depends import writes_of
+from epistem.core.chains.alone import knowing, step_alone
+from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.drawn import step_of_place
 from epistem.core.chains.walked import Begun
 from epistem.core.engine.needs import Note, Program, Result, Together
 from epistem.core.engine.run import replayed
 from epistem.core.errors import EpistemError, InvalidInput
-from epistem.core.prompts.content import Input
 from epistem.store import models
 from epistem.store.database import Transaction
 from epistem.store.walks import record
@@ -40,33 +39,7 @@ def alone(
         raise InvalidInput(
             f"The chain has no step “{name or at[:60]}” any more.", field="from_step"
         )
-    return of_step(chain, name, known_before(tx, origin, at) | dict(edits))
-
-
-def of_step(chain: Chain, name: str, known: Mapping[str, Any]) -> tuple[Chain, dict[str, Any]]:
-    """A chain of the step of that name alone, which knows this, and its inputs. Raises InvalidInput where there is
-    none."""
-    step = next((each.step for each in placed(chain.steps) if each.step.name == name), None)
-    if step is None:
-        message = f"The chain has no step “{name[:60]}”, which this case is of."
-        raise InvalidInput(message, field="case")
-    state = [
-        value.model_copy(update={"start": known.get(value.name, value.start)})
-        for value in chain.state
-    ]
-    values = {value.name for value in state}
-    inputs = {each.name: each for each in chain.inputs}
-    more = [Input(name=each) for each in known if each not in values and each not in inputs]
-    single = chain.model_copy(
-        update={
-            "inputs": [*chain.inputs, *more],
-            "state": state,
-            "steps": [step.model_copy(deep=True)],
-            "outputs": {each: each for each in dict.fromkeys(_written(step)) if each in values},
-            "talk": None,
-        }
-    )
-    return single, {each: value for each, value in known.items() if each not in values}
+    return knowing(step_alone(chain, name), known_before(tx, origin, at) | dict(edits))
 
 
 def known_before(tx: Transaction, walking: Walking, at: str) -> dict[str, Any]:
@@ -101,8 +74,3 @@ def _watched(program: Program[Result], hear: Callable[[Note], None]) -> Program[
         if isinstance(need, Together):
             need = replace(need, programs=[_watched(each, hear) for each in need.programs])
         told = yield need
-
-
-def _written(step: AnyStep) -> list[str]:
-    inner = [name for _, steps in inside(step) for each in steps for name in _written(each)]
-    return [*writes_of(step), *inner]

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from epistem.core.cases.content import Case
 from epistem.core.cases.talk import is_talk
+from epistem.core.chains.alone import knowing, step_alone
 from epistem.core.chains.content import Chain
 from epistem.core.chains.drawn import comes_before, owner_of
 from epistem.core.errors import Conflict, InvalidInput, NotFound
@@ -21,7 +22,7 @@ from epistem.store.subjects import Subject
 from epistem.store.walks import record, rows
 from epistem.store.walks.rows import NewWalk, Walking
 from epistem.work import pinned
-from epistem.work.walks.alone import alone, of_step
+from epistem.work.walks.alone import alone
 from epistem.work.walks.chains import faults_here
 from epistem.work.walks.otherwise import changes_of
 
@@ -77,7 +78,7 @@ def begin(tx: Transaction, name: str, asked: AskedWalk) -> Walking:
     elif origin is None and asked.case is not None:
         step = _step_of(tx, subject, asked.case)
         if step:
-            chain, given = of_step(chain, step, asked.inputs)
+            chain, given = knowing(_alone(chain, step), asked.inputs)
     for fault in faults_here(tx, chain):
         if fault.stops:
             where = f"Step {fault.at}: " if fault.at else ""
@@ -106,6 +107,13 @@ def _step_of(tx: Transaction, subject: Subject, number: int) -> str:
         return cases.get(tx, subject, number).content.step
     except NotFound:
         return ""
+
+
+def _alone(chain: Chain, step: str) -> Chain:
+    try:
+        return step_alone(chain, step)
+    except InvalidInput as error:
+        raise InvalidInput(f"This case is of a step. {error.message}", field="case") from error
 
 
 def _of_the_person(given: record.Given) -> bool:

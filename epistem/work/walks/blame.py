@@ -16,7 +16,7 @@ from epistem.core.checks.bench import Bench
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.run import Record, Run
 from epistem.core.errors import Conflict, InvalidInput, NotFound
-from epistem.core.prompts.rename import with_old_names
+from epistem.core.trials.arms import asked_of
 from epistem.core.trials.grounds import answer_to, ground_of
 from epistem.core.trials.talking import Person, opening_words
 from epistem.core.wire.reply import Reply, Usage
@@ -114,12 +114,11 @@ async def _walk(
 ) -> tuple[PutRight, float]:
     speakers = speakers_of(failing.others.models.values())
     changes = Changes(instead={at: right})
-    case, inputs = failing.case, with_old_names(failing.case.inputs, failing.arm.aliases)
-    opening = opening_words(failing.chain, inputs, case)
+    case = failing.case
+    chain, inputs = asked_of(failing.chain, case, failing.arm.aliases)
+    opening = opening_words(chain, inputs, case)
     person = Person(case, opening, failing.others.asked).says if is_talk(case) else None
-    walk = Walk(
-        failing.chain, speakers, failing.seed, "trial", case.tool_answers, changes, person=person
-    )
+    walk = Walk(chain, speakers, failing.seed, "trial", case.tool_answers, changes, person=person)
     driven = Driven(Run(walk.program(inputs), dict(failing.record)))
     assert failing.arm.entry is not None
     came = await carry_out(

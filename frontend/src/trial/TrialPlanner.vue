@@ -37,7 +37,14 @@ const caseSets = useCaseSets(name);
 const kinds = useCheckKinds();
 const like = useTrial(computed(() => props.from));
 const sets = computed(() => caseSets.data.value?.sets.slice(0, 12) ?? []);
-const kept = computed(() => cases.data.value?.kept ?? 0);
+/** Steps of a chain that cases are of: each is tried alone, and the whole without them. */
+const ofSteps = computed(() => cases.data.value?.steps ?? []);
+const steps = computed(() => {
+  const alone = plan.value?.alone ?? "";
+  return alone && !ofSteps.value.some(({ step }) => step === alone) ? [...ofSteps.value, { step: alone, cases: 0 }] : ofSteps.value;
+});
+const whole = computed(() => (cases.data.value?.kept ?? 0) - ofSteps.value.reduce((sum, each) => sum + each.cases, 0));
+const kept = computed(() => (plan.value?.alone ? (steps.value.find(({ step }) => step === plan.value?.alone)?.cases ?? 0) : whole.value));
 const tags = computed(() => cases.data.value?.tags ?? []);
 const planning = usePlan(props.name);
 const { plan } = planning;
@@ -66,6 +73,7 @@ const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? [])
 const inTheWay = computed(() => {
   if (!plan.value) return "";
   if (versions.data.value?.length === 0) return "Save the draft as a version first: a trial compares versions.";
+  if (kept.value === 0 && plan.value.alone) return `No case is of the step “${plan.value.alone}”. Open it in a walk and keep what it was given as a case.`;
   if (kept.value === 0) return "Keep some cases first: a trial asks every arm about each of them.";
   if (plan.value.arms.length === 0) return "Add an arm: a version and a model to ask.";
   if (!Number.isInteger(plan.value.repeats) || plan.value.repeats < 1) return "Repeats must be a whole number from 1.";
@@ -78,7 +86,7 @@ const { estimate, takes, fault } = useEstimate(props.name, () => (plan.value && 
 const chosen = computed(() => {
   const { tags: picked = [], sets: named = [], like: earlier = null } = plan.value ?? {};
   if (earlier === null && picked.length + named.length === 0) return kept.value;
-  if (earlier === null && named.length === 0 && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
+  if (earlier === null && named.length === 0 && picked.length === 1 && steps.value.length === 0) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
   return estimate.value?.cases ?? null;
 });
 /** Variations that are asked beside the cases: as many as their rules find something to change in. */
@@ -153,6 +161,13 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
             :wrong="problem?.field ?? null"
           />
         </section>
+        <label v-if="steps.length" class="flex items-center gap-3">
+          <span class="caption font-medium">What is tried</span>
+          <select v-model="plan.alone" class="field min-w-0 flex-1" data-test="plan-alone">
+            <option value="">the whole chain, on {{ count(whole, "case") }}</option>
+            <option v-for="each in steps" :key="each.step" :value="each.step">“{{ each.step }}” alone, on {{ count(each.cases, "case") }} of that step</option>
+          </select>
+        </label>
         <section class="flex gap-8">
           <div class="min-w-0 flex-1">
             <h2 class="caption mb-1 font-medium">Cases</h2>

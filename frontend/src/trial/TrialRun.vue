@@ -157,7 +157,7 @@ useKeys([
         </ul>
       </div>
       <p>
-        {{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }}<template v-if="page.asked > page.cases"> and {{ count(page.asked - page.cases, "variation") }}</template> × {{ count(page.repeats, "repeat") }}, each
+        <template v-if="page.alone">The step “{{ page.alone }}” alone: </template>{{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }}<template v-if="page.asked > page.cases"> and {{ count(page.asked - page.cases, "variation") }}</template> × {{ count(page.repeats, "repeat") }}, each
         call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}<template v-if="out.size"> {{ count(out.size, "case") }} held out: asked like the others, and not shown here.</template>
       </p>
       <p class="caption">
