@@ -16,6 +16,7 @@ from epistem.core.errors import WireError
 from epistem.core.wire.reply import Reply
 from epistem.core.wire.stream import NothingCame, Piece, is_events
 from epistem.models import trouble
+from epistem.models.at_once import WrittenAtOnce
 from epistem.models.endpoint import Endpoint
 from epistem.models.time_limits import TimeLimits
 from epistem.models.trouble import CallTrace, Trouble
@@ -76,6 +77,7 @@ class Sender:
         self._session = aiohttp.ClientSession(
             connector=aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30),
             cookie_jar=aiohttp.DummyCookieJar(),  # one call must not change another
+            request_class=WrittenAtOnce,
             timeout=aiohttp.ClientTimeout(total=None),  # each call has its own limit
             trust_env=False,
         )
