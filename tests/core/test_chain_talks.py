@@ -11,6 +11,7 @@ from epistem.core.chains.faults import faults_of
 from epistem.core.chains.kinds import CollectedField
 from epistem.core.chains.walking import Walk
 from epistem.core.engine.run import Run, replayed, settled
+from epistem.core.errors import EpistemError
 from tests.kit.chains import SPEAKERS, World, ask, chain, prompt, put, walked
 
 FIELDS = [
@@ -146,6 +147,21 @@ class TestCollect:
     def test_a_model_that_takes_nothing_down_fails_the_step(self):
         found, _ = walked(collecting(), say=lambda text, need: "I would love to help!")
         assert (found.ended, "no JSON" in found.why) == ("failed", True)
+
+    @pytest.mark.parametrize(("retries", "ended"), [(0, "failed"), (2, "done")])
+    def test_what_is_not_taken_down_is_read_again_as_often_as_it_says(self, retries, ended):
+        """The talk goes on where it was: nobody is asked for what they said already."""
+        waiting = [{"pier": "Hollin"}, EpistemError("It is away."), "no record", {"seats": 2}]
+        told = notes(*(each for each in waiting if isinstance(each, dict)), {"phone": "1"})
+
+        def say(text, need):
+            one = waiting.pop(0) if waiting else {}
+            return told(text, need) if isinstance(one, dict) else one
+
+        found, world = walked(collecting(retries=retries), say=say, hears=["two", "0123"])
+        assert found.ended == ended
+        assert world.said[0] == "How many seats?"
+        assert len(world.said) == (2 if ended == "done" else 1)
 
     def test_any_talk_ends_and_is_resumed_from_its_record(self):
         told = notes({}, {"pier": "Hollin"}, {"seats": 2}, {"phone": "1"})

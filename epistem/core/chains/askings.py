@@ -41,7 +41,8 @@ def askings_of(step: Step) -> list[Asking]:
         return [Asking("chooser.model", chooser.model, choosing(step), chooser.settings)]
     if isinstance(step, Collect):
         number = len(step.fields)
-        times = (float(bool(step.begins)), 1 + number / 2, 2.0 + number * step.asks)
+        at_most = (2.0 + number * step.asks) * (1 + step.retries)
+        times = (float(bool(step.begins)), 1 + number / 2, at_most)
         return [Asking("model", step.model, noting(step), step.settings, times)]
     return []
 

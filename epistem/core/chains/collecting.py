@@ -16,7 +16,7 @@ from epistem.core.chains.talking import Talking
 from epistem.core.chains.walked import Exchange, KnownSoFar, Stepped
 from epistem.core.engine.answers import Answered
 from epistem.core.engine.needs import Note, Program
-from epistem.core.errors import InvalidInput
+from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.dialogue import Turn
 from epistem.core.shapes import count, listed
 
@@ -58,6 +58,7 @@ class Collector:
         self._unclear: set[str] = set()
         self._said: list[Exchange] = []
         self._answers: list[Answered] = []
+        self._read_so_often = 0
 
     def collect(self, going: Going, given: dict[str, Any]) -> Program[Stepped]:
         step = self._step
@@ -180,21 +181,28 @@ class Collector:
         return words
 
     def _read(self, asked: str, words: str, going: Going) -> Program[dict[str, Any]]:
-        """What a model takes down; asked again once where that is no record. Raises InvalidInput for the second."""
+        """What a model takes down; asked again where that is no record, or where the call fails, as often as the step
+        says, and once in any case. Raises what stands in the way in the end."""
         step = self._step
         told = {
             "fields": [{"name": field.name, "about": about_field(field)} for field in step.fields],
             "asked": asked,
             "message": words,
         }
-        for again in range(TRIES):
-            place, seed = f"{self._at}.n{len(self._answers) + 1}", self._asker.seed + again
-            answered = yield from self._asker.note(step, told, place, seed, going)
+        wrong: EpistemError | None = None
+        for again in range(max(TRIES, 1 + step.retries)):
+            self._read_so_often += 1
+            place, seed = f"{self._at}.n{self._read_so_often}", self._asker.seed + again
+            try:
+                answered = yield from self._asker.note(step, told, place, seed, going)
+            except EpistemError as error:
+                wrong = error
+                continue
             self._answers.append(answered)
             found = json_in(answered.reply.text)
             if isinstance(found, dict):
                 return found
-        raise InvalidInput(f"{step.model} took nothing down: its answer is no JSON record.")
+        raise wrong or InvalidInput(f"{step.model} took nothing down: its answer is no JSON record.")
 
     def _let_in(self, told: dict[str, Any]) -> Heard:
         """As values of their kinds; what is none is unclear."""

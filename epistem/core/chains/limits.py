@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from epistem.core.chains.content import AnyStep
 from epistem.core.chains.going import End, Going
+from epistem.core.chains.kinds import Collect
 from epistem.core.chains.walked import Stepped
 from epistem.core.engine.needs import LATE, AskModel, Program, Result, RunQuery, Together
 from epistem.core.errors import EpistemError, InvalidInput
@@ -41,12 +42,13 @@ def within_limits(step: AnyStep, at: str, going: Going, doing: Doing) -> Program
 
 
 def _tried(step: AnyStep, at: str, going: Going, doing: Doing) -> Program[Stepped]:
-    for attempt in range(step.retries):
+    retries = 0 if isinstance(step, Collect) else step.retries  # a talk is not begun anew
+    for attempt in range(retries):
         try:
             return (yield from _timed(step, at, going, doing, attempt))
         except EpistemError:
             continue
-    return (yield from _timed(step, at, going, doing, step.retries))
+    return (yield from _timed(step, at, going, doing, retries))
 
 
 def _timed(step: AnyStep, at: str, going: Going, doing: Doing, attempt: int) -> Program[Stepped]:

@@ -67,7 +67,7 @@ def of_expression(at: str, field: str, told: str, known: set[str]) -> Iterator[F
 
 def may_be_tried_again(step: AnyStep) -> bool:
     chosen = isinstance(step, Route) and step.chooser is not None
-    return chosen or isinstance(step, Ask | Vote | UseToolStep | LookUpStep | Send)
+    return chosen or isinstance(step, Ask | Vote | Collect | UseToolStep | LookUpStep | Send)
 
 
 def of_step(at: str, step: AnyStep, known: set[str], chain: Chain) -> Iterator[Fault]:

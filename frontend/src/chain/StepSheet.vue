@@ -192,7 +192,7 @@ const asksParameters = computed(() => {
     <div class="grid grid-cols-[92px_1fr] items-center gap-x-3 border-t border-rule-soft px-gut pt-2">
       <span>Limits</span>
       <span class="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <label v-if="['ask', 'vote', 'tool', 'look_up', 'send'].includes(step.kind) || (step.kind === 'route' && step.chooser)" class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-12" inputmode="numeric" :model-value="step.retries ?? 0" aria-label="Tried again at most" data-test="retries" @update:model-value="set({ retries: Math.min(5, Math.max(0, Math.round(Number($event)) || 0)) })" /> more tries</label>
+        <label v-if="['ask', 'vote', 'collect', 'tool', 'look_up', 'send'].includes(step.kind) || (step.kind === 'route' && step.chooser)" class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-12" inputmode="numeric" :model-value="step.retries ?? 0" aria-label="Tried again at most" data-test="retries" @update:model-value="set({ retries: Math.min(5, Math.max(0, Math.round(Number($event)) || 0)) })" /> more tries</label>
         <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.seconds ?? ''" aria-label="Seconds at most" data-test="seconds" @update:model-value="set({ seconds: Number($event) > 0 ? Number($event) : null })" /> s</label>
         <label class="flex items-center gap-1.5"><TypedField lazy class="field h-7.5 w-14" inputmode="decimal" placeholder="–" :model-value="step.cents ?? ''" aria-label="Cents at most" data-test="cents" @update:model-value="set({ cents: Number($event) > 0 ? Number($event) : null })" /> ¢ at most</label>
       </span>
