@@ -140,7 +140,7 @@ function replayEdited(): void {
     <div v-if="step.said?.length" data-test="step-said">
       <template v-for="(each, i) in step.said" :key="i"><p class="border-l-2 border-kelp pl-2 font-serif">{{ each.says }}</p><p class="mb-1 border-l-2 border-slate pl-2 font-serif">{{ each.heard ?? "(nothing was said)" }}</p></template>
     </div>
-    <div v-if="walk.over && !step.running" class="flex flex-wrap gap-2 border-t border-rule-soft pt-2">
+    <div v-if="walk.over && !step.running" class="flex flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule-soft pt-2">
       <template v-if="editing">
         <button type="button" class="button button-main" :disabled="busy || !editable.length" data-test="replay-edited" @click="replayEdited">Replay with this</button>
         <button type="button" class="button" @click="editing = null">Leave it</button>
@@ -152,12 +152,12 @@ function replayEdited(): void {
       </template>
       <template v-else>
         <button type="button" class="button" :disabled="busy" title="Everything before is as recorded; from here on it is asked anew" data-test="walk-on" @click="replay({ changed: `asked anew from ${step.name}` })">Walk on from here</button>
-        <button type="button" class="button" data-test="change-replay" @click="edit">Change this and replay</button>
+        <button type="button" class="button" title="Change what it was given, and see what follows" data-test="change-replay" @click="edit">Change and replay</button>
         <button v-if="writable.length" type="button" class="button" title="Say what it should have written, and see what follows" data-test="right-answer" @click="sayRight">Right answer</button>
         <button type="button" class="button" :disabled="busy" title="This step by itself, as the draft has it, on what it was given here" data-test="walk-alone" @click="replay({ chain, alone: true, changed: `${step.name} alone` })">Try it alone</button>
         <button v-if="edited && !walk.alone" type="button" class="button" :disabled="busy" title="What is asked the same is answered as recorded" data-test="replay-draft" @click="replay({ chain, changed: 'the draft as it is now' })">Replay with the draft</button>
-        <button v-if="Object.keys(given).length" type="button" class="button" :title="asked ? 'What it was given, as a case of its prompt' : 'What it was given, as a case of this step alone'" data-test="keep-step-case" @click="keepCase">Keep as case for this step</button>
-        <button v-if="step.calls || step.kind === 'tool'" type="button" class="button" data-test="exact-requests" @click="asking = true">Exact requests</button>
+        <button v-if="Object.keys(given).length" type="button" class="link ml-1 text-sm" :title="asked ? 'What it was given, as a case of its prompt' : 'What it was given, as a case of this step alone'" data-test="keep-step-case" @click="keepCase">Keep as case</button>
+        <button v-if="step.calls || step.kind === 'tool'" type="button" class="link ml-1 text-sm" data-test="exact-requests" @click="asking = true">Exact requests</button>
       </template>
     </div>
   </div>

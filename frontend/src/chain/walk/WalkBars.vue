@@ -11,6 +11,8 @@ const end = computed(() => Math.max(1, ...props.steps.map((step) => step.start_m
 const money = computed(() => props.steps.reduce((sum, step) => sum + step.cents, 0));
 const time = computed(() => props.steps.reduce((sum, step) => sum + step.ms, 0));
 const CONTAINERS = ["repeat", "each", "both", "route", "call"];
+/** A route whose way a model chooses has a call of its own before what it holds. */
+const asksItself = (step: Shown) => step.kind === "route" && step.calls > 0 && !step.running;
 const deepOf = (at: string) => at.split(".").filter((part) => /^\d+$/.test(part)).length - 1;
 /** `second round`, `item 3`: where in a loop it stands. */
 function turnOf(at: string): string {
@@ -54,10 +56,11 @@ const titleOf = (step: Shown) => [step.name, step.fault, duration(step.total_ms)
       >
       <span class="relative h-full">
         <span class="absolute top-1/2 h-2.25 min-w-0.75 -translate-y-1/2" :class="[colourOf(step), step.running ? 'w-6 animate-pulse' : '']" :style="step.running ? { left: '0' } : { left: `${(100 * step.start_ms) / end}%`, width: `${(100 * step.total_ms) / end}%` }"></span>
+        <span v-if="asksItself(step)" class="absolute top-1/2 h-2.25 min-w-0.75 -translate-y-1/2 bg-ink" :style="{ left: `${(100 * step.start_ms) / end}%`, width: `${(100 * step.ms) / end}%` }"></span>
         <span v-if="step.fault" class="absolute top-1/2 -translate-y-1/2 text-xs text-rust" :style="{ left: `calc(${Math.min(92, (100 * (step.start_ms + step.total_ms)) / end)}% + 5px)` }" aria-label="something went wrong">✗</span>
         <span v-if="step.at === differs" class="absolute top-1/2 -translate-y-1/2 border border-straw px-1 text-2xs text-straw" style="right: 0">differs first</span>
       </span>
-      <span class="text-right text-xs text-ink-3 tabular-nums">{{ step.running ? "…" : step.passed_over ? "passed over" : CONTAINERS.includes(step.kind) ? "" : shareOf(step) }}</span>
+      <span class="text-right text-xs text-ink-3 tabular-nums">{{ step.running ? "…" : step.passed_over ? "passed over" : CONTAINERS.includes(step.kind) && !asksItself(step) ? "" : shareOf(step) }}</span>
     </button>
   </div>
 </template>
