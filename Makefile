@@ -18,8 +18,9 @@ lint: setup
 	.venv/bin/lint-imports --no-cache
 	PATH=$$PWD/.venv/node:$$PATH npm --prefix frontend run --silent types
 
+# Three, since they wait for much else than the two cores that this is measured on.
 test: lint
-	.venv/bin/pytest -n 2 --dist loadfile
+	.venv/bin/pytest -n 3 --dist loadfile
 
 fuzz: setup
 	EPISTEM_FUZZ_EACH=100 .venv/bin/pytest tests/fuzz

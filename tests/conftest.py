@@ -37,8 +37,8 @@ TABLES = (
 
 ORDER = (
     "tests/browser/",
-    "tests/up/",
     "tests/runner/",
+    "tests/up/",
     "tests/fuzz/",
     "tests/standin/",
     "tests/web/",
@@ -53,12 +53,19 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=place)  # within a place they keep their order
 
 
+HALF = ("screens", "eyes_and_keys", "streams", "tools", "whole_line", "models")
+"""Of the files that use a browser: about half of what they take."""
+
+
 class ByFile(LoadScopeScheduling):
-    """A file goes to one worker, and all that use a browser to the same: there is one of it, and one demo."""
+    """A file goes to one worker. All that use a browser go to two, each of which has one and a demo."""
 
     def _split_scope(self, nodeid: str) -> str:
         file = nodeid.partition("::")[0]
-        return "browser" if file.startswith("tests/browser/") else file
+        if not file.startswith("tests/browser/"):
+            return file
+        name = file.removeprefix("tests/browser/test_").removesuffix(".py")
+        return "one half of the browser's" if name in HALF else "the other half"
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> ByFile:
