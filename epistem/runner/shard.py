@@ -32,7 +32,7 @@ from epistem.runner.chain_arms import at_work as at_work_of
 from epistem.runner.pairs import Pairs
 from epistem.runner.queues import STUCK_S, Queues
 from epistem.runner.writer import Recorded, Writer
-from epistem.store import calls, cells, marks, models, trials
+from epistem.store import calls, cells, marks, models, replied, trials
 from epistem.store.calls import MAX_BODY_BYTES, Paid
 from epistem.store.cells import ClaimedCell
 from epistem.store.database import Database, Transaction
@@ -41,6 +41,7 @@ from epistem.store.trial_cases import TrialCase, cases_of, originals_of
 from epistem.work.judging import Judges, People
 from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
+from epistem.work.replied import replied_before
 from epistem.work.speakers import Speakers
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import speakers_of
@@ -118,6 +119,10 @@ class _Shard:
             self._judges = Judges(database, now, judge_ids)
             self._people = People(database, now, judge_ids)
             self._speakers = Speakers(database, now, judge_ids)
+            # Also what this trial was replied before it was stopped, or by the calls of another shard.
+            sources = {task.trial_id, trial.plan.as_recorded or task.trial_id}
+            self._sources = sources if any(arm.is_chain for arm in arms) else set()
+            self._know_replies(tx, mine)
         self._reach = Reaching(database, "trial", trial_id=task.trial_id, moment=trial.created_at)
         speakers = speakers_of(now.values())
         self._arms = {
@@ -240,6 +245,7 @@ class _Shard:
         more = self._database.settled(claim)
         with self._database.transaction() as tx:
             self._load(tx, more)
+            self._know_replies(tx, more)
         return more
 
     def _load(self, tx: Transaction, more: Sequence[ClaimedCell]) -> None:
@@ -247,6 +253,13 @@ class _Shard:
         wanted = {cell.case_at for cell in more} - set(self._cases)
         self._cases |= {case.position: case for case in cases_of(tx, self._task.trial_id, wanted)}
         self._paid |= calls.paid_of_cells(tx, [cell.id for cell in more])
+
+    def _know_replies(self, tx: Transaction, more: Sequence[ClaimedCell]) -> None:
+        """What steps of chains need not be asked for these cells."""
+        numbered = {(self._cases[cell.case_at].number, cell.repeat_no) for cell in more}
+        for source in self._sources:
+            places = replied.places_of(tx, source, numbered)
+            self._speakers.know(replied_before(tx, source, places, self._speakers.models))
 
     async def _watch_status(self) -> None:
         """Notice a stop even while slow calls keep the writer idle: lanes that wait for a turn or

@@ -34,6 +34,11 @@ def identity(tx: Transaction, model: Model) -> int | None:
     return None if row is None else int(row[0])
 
 
+def answer_alike(model: Model, other: Model) -> bool:
+    """Whether nothing differs that bears on their answers."""
+    return _digest(_identity(model)) == _digest(_identity(other))
+
+
 def _identity(model: Model) -> Model:
     """The entry without its price, its limits, and the address of one that is built in."""
     usual = Model(model.name, "", None, 0, 0.0, 0.0)

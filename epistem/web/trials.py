@@ -62,6 +62,9 @@ class TrialLine(Shape):
     compared: str = Field(description="What it compares, in a few words.")
     repeats: int
     alone: str = Field(description="Of a chain: the one step that is tried, on its own cases.")
+    as_recorded: int | None = Field(
+        description="The trial by whose record the same requests of steps are answered."
+    )
     created_at: Moment
     started_at: Moment | None
     finished_at: Moment | None
@@ -201,10 +204,18 @@ def line_of(tx: Transaction, trial: trials.Trial) -> TrialLine:
 
 
 def _facts(trial: trials.Trial) -> dict[str, Any]:
-    names = set(TrialLine.model_fields) - {"repeats", "alone", "paused", "told_at", "compared"}
+    names = set(TrialLine.model_fields) - {
+        "repeats",
+        "alone",
+        "as_recorded",
+        "paused",
+        "told_at",
+        "compared",
+    }
     more = {
         "repeats": trial.plan.repeats,
         "alone": trial.plan.alone,
+        "as_recorded": trial.plan.as_recorded,
         "told_at": datetime.now(UTC),
     }
     return {name: getattr(trial, name) for name in names} | more

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import OrderedDict
+from collections.abc import Iterable
 from typing import Any
 
 from epistem.core.engine.needs import AskModel
@@ -12,7 +13,8 @@ from epistem.work.judging import People
 
 MOST_REMEMBERED, LONGEST = 4_000, 100_000
 """Replies, and bytes of one."""
-_Asked = tuple[str, bytes]
+Asked = tuple[str, bytes]
+"""The model, and what exactly it is asked."""
 
 
 class Speakers(People):
@@ -24,8 +26,18 @@ class Speakers(People):
 
     def __init__(self, *args: Any, **more: Any) -> None:
         super().__init__(*args, **more)
-        self._said: OrderedDict[_Asked, Before] = OrderedDict()
-        self._asking: dict[_Asked, asyncio.Event] = {}
+        self._said: OrderedDict[Asked, Before] = OrderedDict()
+        self._asking: dict[Asked, asyncio.Event] = {}
+
+    def know(self, replied: Iterable[tuple[Asked, Before]]) -> None:
+        """What was replied before they began."""
+        for asked, before in replied:
+            self._remember(asked, before)
+
+    def _remember(self, asked: Asked, before: Before) -> None:
+        self._said[asked] = before
+        while len(self._said) > MOST_REMEMBERED:
+            self._said.popitem(last=False)
 
     async def recall(self, need: AskModel) -> Before | None:
         if need.seed is None:
@@ -39,11 +51,10 @@ class Speakers(People):
         return found
 
     async def heard(self, need: AskModel, made: Made | None) -> None:
-        if need.seed is not None and made is not None and made.raw is not None:
-            if len(made.raw) <= LONGEST:
-                self._said[need.model, need.digest] = Before(made.raw, made.usage, made.total_ms)
-            while len(self._said) > MOST_REMEMBERED:
-                self._said.popitem(last=False)
+        raw = None if made is None else made.raw
+        if need.seed is not None and made is not None and raw is not None and len(raw) <= LONGEST:
+            before = Before(raw, made.usage, made.total_ms)
+            self._remember((need.model, need.digest), before)
         self.left(need)
 
     def left(self, need: AskModel) -> None:

@@ -41,6 +41,7 @@ from epistem.work import pinned
 from epistem.work.case_sets import in_sets
 from epistem.work.judging import check_judges
 from epistem.work.knowledge.arms import look_ups_of
+from epistem.work.replied import check_as_recorded, seeds_as_recorded
 from epistem.work.walks.chains import speakers_of
 
 STEADY = "outcome.steady"
@@ -158,7 +159,14 @@ def start(tx: Transaction, subject: Subject, plan: TrialPlan) -> Trial:
     kept = plan.model_copy(update=spelt)
     chosen = told.asked
     chains = [at for at, content in enumerate(told.contents) if isinstance(content, Chain)]
-    cells_ = cells_of(plan, len(chosen), chains)
+    recorded = seeds_as_recorded(tx, plan)
+    seeds = {
+        (at, repeat): recorded[number, repeat]
+        for at, number in enumerate(numbers)
+        for repeat in range(plan.repeats)
+        if (number, repeat) in recorded
+    }
+    cells_ = cells_of(plan, len(chosen), chains, seeds)
     besides = (*told.judges, *told.people, *told.speakers)
     judges = {model.name: entries.keep(tx, model) for model in besides}
     made = trials.insert(tx, subject, kept, told.measures, arms, chosen, cells_, judges)
@@ -276,6 +284,7 @@ def _spelt_out(tx: Transaction, subject: Subject, plan: TrialPlan) -> _SpeltOut:
     if subject.kind == "chain":  # a case of one step has not what the whole is given
         chosen = [each for each in chosen if each.content.step == plan.alone]
     check_plan(plan, len(chosen))
+    check_as_recorded(tx, subject, plan)
     known = models.all_of(tx)
     saved, contents, steps, asked = [], [], [], []
     for position, arm in enumerate(plan.arms):

@@ -202,7 +202,9 @@ class Collector:
             found = json_in(answered.reply.text)
             if isinstance(found, dict):
                 return found
-        raise wrong or InvalidInput(f"{step.model} took nothing down: its answer is no JSON record.")
+        raise wrong or InvalidInput(
+            f"{step.model} took nothing down: its answer is no JSON record."
+        )
 
     def _let_in(self, told: dict[str, Any]) -> Heard:
         """As values of their kinds; what is none is unclear."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from types import MappingProxyType
 from typing import Annotated, NamedTuple
 
 from pydantic import Field
@@ -17,6 +18,7 @@ from epistem.core.shapes import Document, Tag, listed, said
 
 MAX_REPEATS = 100
 MAX_CELLS = 200_000
+NO_SEEDS: Mapping[tuple[int, int], int] = MappingProxyType({})
 IN_FLIGHT = 64
 """Calls that a runner makes at once, unless it is told otherwise."""
 
@@ -69,6 +71,11 @@ class TrialPlan(Document):
     sets: list[Annotated[str, Field(max_length=80)]] = said(max_length=50)
     like: int | None = said(None, ge=1)
     alone: str = said("", max_length=80, description="Of a chain: the one step that is tried.")
+    as_recorded: int | None = said(
+        None,
+        ge=1,
+        description="Of chains: the trial that answers what it was asked exactly the same, seed included.",
+    )
     steadiness: list[Variation] = said(max_length=len(VARIATIONS))
     varied: int = said(0, ge=0)
     held_out: list[int] = said(description="Places of cases whose results stay out of sight.")
@@ -149,16 +156,22 @@ def check_question(plan: TrialPlan, measures: Sequence[str]) -> None:
         )
 
 
-def cells_of(plan: TrialPlan, cases: int, alike: Collection[int] = ()) -> Iterator[Cell]:
+def cells_of(
+    plan: TrialPlan,
+    cases: int,
+    alike: Collection[int] = (),
+    seeds: Mapping[tuple[int, int], int] = NO_SEEDS,
+) -> Iterator[Cell]:
     """Every cell: first repeats of all cases and arms first, so that a stop leaves a fair part. The arms `alike` share
     their seeds, so that they ask the same where they are the same; they are held against each other case by case, which
-    such pairs only make steadier."""
+    such pairs only make steadier. `seeds` are those of them that are given, by the place of the case and the repeat."""
     first = min(alike, default=0)
     for repeat in range(plan.repeats):
         for case in range(cases):
             for arm in range(len(plan.arms)):
-                seed = cell_seed(plan.seed, first if arm in alike else arm, case, repeat)
-                yield Cell(arm, case, repeat, seed)
+                given = seeds.get((case, repeat)) if arm in alike else None
+                drawn = cell_seed(plan.seed, first if arm in alike else arm, case, repeat)
+                yield Cell(arm, case, repeat, drawn if given is None else given)
 
 
 def cell_seed(trial_seed: int, arm: int, case: int, repeat: int) -> int:

@@ -43,6 +43,9 @@ const steps = computed(() => {
   const alone = plan.value?.alone ?? "";
   return alone && !ofSteps.value.some(({ step }) => step === alone) ? [...ofSteps.value, { step: alone, cases: 0 }] : ofSteps.value;
 });
+/** The trial whose answers may stand for what would be asked exactly the same: of a chain whose last steps changed that
+ * leaves little to pay for. */
+const earlier = computed(() => (subject.data.value?.kind === "chain" ? (plan.value?.asRecorded ?? props.from ?? subject.data.value.latest_trial) : null));
 const whole = computed(() => (cases.data.value?.kept ?? 0) - ofSteps.value.reduce((sum, each) => sum + each.cases, 0));
 const kept = computed(() => (plan.value?.alone ? (steps.value.find(({ step }) => step === plan.value?.alone)?.cases ?? 0) : whole.value));
 const tags = computed(() => cases.data.value?.tags ?? []);
@@ -221,6 +224,10 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
             />
           </label>
         </section>
+        <label v-if="earlier" class="flex items-start gap-2">
+          <input type="checkbox" class="mt-1" :checked="plan.asRecorded !== null" data-test="as-recorded" @change="plan.asRecorded = ($event.target as HTMLInputElement).checked ? earlier : null" />
+          <span>Take what T{{ earlier }} was asked exactly the same as it is recorded there <span class="caption block">Steps that have not changed cost nothing. An arm that has not changed tells nothing new.</span></span>
+        </label>
         <section>
           <h2 class="caption mb-1"><span class="font-medium">Steadiness</span> asks each case in these forms, too: the answer must stay the same</h2>
           <div class="flex flex-wrap gap-1.5" data-test="steadiness">
@@ -252,7 +259,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <p class="font-serif text-say" data-test="calls">
         {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }}<template v-if="forms"> and {{ count(forms, "variation") }}</template> × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
           = <b class="font-semibold">{{ count(calls, "call") }}</b></template
-        ><template v-if="estimate">, about {{ cents(estimate.cents) }}</template
+        ><template v-if="estimate">, about {{ cents(estimate.cents) }}{{ plan.asRecorded !== null ? ", less what is taken over" : "" }}</template
         ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template
         ><template v-if="estimate?.person_calls"> and {{ count(estimate.person_calls, "call") }} of played people, about {{ cents(estimate.person_cents) }}</template>
       </p>

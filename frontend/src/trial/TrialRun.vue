@@ -158,7 +158,7 @@ useKeys([
       </div>
       <p>
         <template v-if="page.alone">The step “{{ page.alone }}” alone: </template>{{ count(page.arms.length, "arm") }} × {{ count(page.cases, "case") }}<template v-if="page.asked > page.cases"> and {{ count(page.asked - page.cases, "variation") }}</template> × {{ count(page.repeats, "repeat") }}, each
-        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. {{ standIns }}<template v-if="out.size"> {{ count(out.size, "case") }} held out: asked like the others, and not shown here.</template>
+        call with a seed of its own, from <span class="font-mono text-sm">{{ page.seed }}</span>. <template v-if="page.as_recorded !== null">What T{{ page.as_recorded }} was asked exactly the same is as recorded there. </template>{{ standIns }}<template v-if="out.size"> {{ count(out.size, "case") }} held out: asked like the others, and not shown here.</template>
       </p>
       <p class="caption">
         Above the line an answer passed every check, below it failed one; a hollow dot got no answer. A click on a strip reads

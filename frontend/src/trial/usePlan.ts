@@ -18,6 +18,8 @@ export interface PlanState {
   like: number | null;
   /** Of a chain: the one step that is tried, on its own cases; "" tries the whole. */
   alone: string;
+  /** Of a chain: the trial that answers what it was asked exactly the same; null asks all anew. */
+  asRecorded: number | null;
   repeats: number;
   steadiness: Variation[];
   checks: CheckUse[];
@@ -30,7 +32,7 @@ export function usualPlan(versions: VersionLine[], models: ModelLine[], subject:
   // A chain asks the models of its steps.
   const asked = subject.kind === "chain" ? [""] : cheapestAndDearest(models).map(({ name }) => name);
   const arms = asked.flatMap((model) => numbers.map((version) => armOf(version, model)));
-  return { arms, tags: [], sets: [], like: null, alone: "", repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
+  return { arms, tags: [], sets: [], like: null, alone: "", asRecorded: null, repeats: 5, steadiness: [], checks: copied(subject.checks), question: "likeliest" };
 }
 
 /** The same again. What an arm has from its version is left to the version. */
@@ -44,6 +46,7 @@ export function planLike(trial: TrialPage, versions: VersionLine[]): PlanState {
     sets: [],
     like: trial.took_all ? null : trial.id,
     alone: trial.alone,
+    asRecorded: null,
     repeats: trial.repeats,
     steadiness: [...trial.steadiness],
     checks: copied(trial.checks),
@@ -71,6 +74,7 @@ export function usePlan(name: string) {
       sets: state.sets,
       like: state.like,
       alone: state.alone,
+      as_recorded: state.asRecorded,
       repeats: state.repeats,
       steadiness: state.steadiness,
       checks: state.checks,
@@ -83,7 +87,7 @@ export function usePlan(name: string) {
     const kept = recall<PlanState>(memory);
     if (!kept?.arms) return null;
     const arms = kept.arms.map((arm) => armOf(arm.version, arm.model, arm.settings, arm.lookUp, arm));
-    const plan = { ...kept, arms, like: kept.like ?? null, alone: kept.alone ?? "", sets: kept.sets ?? [], steadiness: kept.steadiness ?? [] };
+    const plan = { ...kept, arms, like: kept.like ?? null, alone: kept.alone ?? "", asRecorded: kept.asRecorded ?? null, sets: kept.sets ?? [], steadiness: kept.steadiness ?? [] };
     const asked = kept.question ?? "likeliest";
     if (typeof asked === "string") return { ...plan, question: asked };
     const at = kept.arms.findIndex((arm) => arm.key === asked.arm);

@@ -10,6 +10,10 @@ defineProps<{ name: string; page: TrialPage; over: boolean }>();
 <template>
   <p class="mt-1 text-sm text-ink-2" data-test="rests-on">
     <template v-if="page.alone">The step “{{ page.alone }}” was tried alone, on what it was given in walks. </template>
+    <template v-if="page.as_recorded !== null"
+      >What <RouterLink class="link" :to="{ name: 'verdict', params: { name, id: page.as_recorded } }">T{{ page.as_recorded }}</RouterLink> was asked exactly the same is as recorded there, and no new
+      evidence of it.
+    </template>
     <template v-if="page.answers_of !== null">
       Rests on the answers of
       <RouterLink class="link" :to="{ name: 'verdict', params: { name, id: page.answers_of } }">T{{ page.answers_of }}</RouterLink>,
