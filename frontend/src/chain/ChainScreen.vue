@@ -140,9 +140,10 @@ function ensure(value: string): void {
 function add(kind: Kind): void {
   const model = cheapestAndDearest(models.data.value?.models ?? [])[0]?.name ?? "";
   edit("", (chain) => {
-    const blank = ops.blankStep(chain, kind, model);
-    if (!chain.state?.length && "writes" in blank && typeof blank.writes === "string") chain.state = [{ name: blank.writes }];
     const inside = rung.value && !rung.value.step;
+    const before = rung.value?.path ?? ["steps", chain.steps.length - 1];
+    const blank = ops.blankStep(chain, kind, model, inside ? [...before, 0] : [...before.slice(0, -1), Number(before.at(-1)) + 1]);
+    if (!chain.state?.length && "writes" in blank && typeof blank.writes === "string") chain.state = [{ name: blank.writes }];
     return ops.addAfter(chain, rung.value?.path ?? null, blank, !!inside);
   });
   tab.value = "setup";

@@ -94,11 +94,24 @@ export function freshName(chain: Chain, wanted: string): string {
   return `${wanted} ${number}`;
 }
 
-/** What a new step of a kind starts from. `value` is a value of the state that it may write. */
-export function blankStep(chain: Chain, kind: Kind, model: string): Step {
+/** What the nearest step before this place has written whatever way was taken; null where none has. */
+export function writtenBefore(chain: Chain, path: Path): string | null {
+  for (let at = path; at.length > 1; at = at.slice(0, -1)) {
+    const list = valueAt(chain, at.slice(0, -1));
+    if (!Array.isArray(list) || typeof at.at(-1) !== "number") continue;
+    for (const step of (list as Partial<Step>[]).slice(0, Number(at.at(-1))).reverse()) {
+      const writes = step.only_if || !("writes" in step) ? "" : typeof step.writes === "string" ? step.writes : Object.keys(step.writes ?? {}).at(-1);
+      if (writes) return writes;
+    }
+  }
+  return null;
+}
+
+/** What a new step of a kind starts from, that will stand at this place. */
+export function blankStep(chain: Chain, kind: Kind, model: string, path: Path): Step {
   const name = freshName(chain, { ask: "answer", look_up: "look up", tool: "call a tool", set: "work out", check: "look it over", route: "which way", repeat: "until it is right", each: "for each", both: "both", vote: "vote", pause: "ask a person", call: "call a chain", collect: "find out", send: "tell them" }[kind]);
   const value = chain.state?.at(-1)?.name ?? "answer";
-  const read = chain.state?.[0]?.name ?? chain.inputs?.[0]?.name ?? "message";
+  const read = writtenBefore(chain, path) ?? chain.inputs?.[0]?.name ?? chain.state?.find(({ start }) => start != null)?.name ?? "message";
   const prompt = { messages: [{ role: "system" as const, parts: [{ name: "Task", text: "" }] }, { role: "user" as const, parts: [{ name: "Message", text: `{{ ${read} }}` }] }], settings: { temperature: 0.3, max_tokens: 300 }, reply: { kind: "text" as const } };
   switch (kind) {
     case "ask":
