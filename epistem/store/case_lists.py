@@ -153,16 +153,20 @@ def place_of(tx: Transaction, subject: Subject, number: int, asked: Asked = EVER
     return tx.number(before, [*values, number]) if there else None
 
 
-def tags_of(tx: Transaction, subject: Subject, most: int) -> list[tuple[str, int]]:
-    """Tags and how many cases have each, the most frequent first."""
+def tags_of(
+    tx: Transaction, subject: Subject, most: int, step: str | None = None
+) -> list[tuple[str, int]]:
+    """Tags and how many cases have each, the most frequent first; with `step` of the cases of that step of a chain
+    alone, "" of those of the whole."""
     rows = tx.rows(
         """
         SELECT t.tag COLLATE utf8mb4_bin AS tag, COUNT(*) FROM cases c,
                JSON_TABLE(c.tags, '$[*]' COLUMNS (tag VARCHAR(60) PATH '$')) AS t
          WHERE c.subject_id = %s AND c.deleted_at IS NULL AND c.tags != '[]'
+           AND (%s IS NULL OR COALESCE(JSON_VALUE(c.content, '$.step'), '') = %s)
          GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT %s
         """,
-        (subject.id, most),
+        (subject.id, step, step, most),
     )
     return [(str(tag), int(cases)) for tag, cases in rows]
 

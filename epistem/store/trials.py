@@ -233,6 +233,18 @@ def get(tx: Transaction, trial_id: int) -> Trial:
     return _from_row(row)
 
 
+def latest_whole(tx: Transaction, trial_id: int) -> int:
+    """That trial, or, where it tried one step alone, the newest before it of the same subject that tried the whole and
+    has readings, if there is one."""
+    row = tx.first(
+        "SELECT t.id FROM trials t JOIN trials l ON l.subject_id = t.subject_id AND l.id = %s "
+        "WHERE t.id <= l.id AND JSON_VALUE(t.plan, '$.alone') IS NULL AND (t.id = l.id OR t.recorded > 0) "
+        "ORDER BY t.id DESC LIMIT 1",
+        [trial_id],
+    )
+    return trial_id if row is None else int(row[0])
+
+
 def status_of(tx: Transaction, trial_id: int) -> str:
     row = tx.first("SELECT status FROM trials WHERE id = %s", [trial_id])
     if row is None:

@@ -109,6 +109,14 @@ class LabelCount(Shape):
     cases: int
 
 
+class OfStep(BaseModel):
+    step: str | None = Field(
+        None,
+        max_length=80,
+        description="Tags of the cases of this step of a chain alone; empty for those of the whole.",
+    )
+
+
 class StepCount(Shape):
     step: str
     cases: int
@@ -183,10 +191,11 @@ def list_case_numbers(path: SubjectPath, query: FindQuery) -> Response:
     "/subjects/<name>/cases/tags", responses={200: CaseTags}, operation_id="listCaseTags",
     summary="Tags, labels and owners of the cases, and how many have each",
 )  # fmt: skip
-def list_case_tags(path: SubjectPath) -> Response:
+def list_case_tags(path: SubjectPath, query: OfStep) -> Response:
     with transaction() as tx:
         subject = subjects.get(tx, path.name)
-        kept, tags = case_lists.how_many(tx, subject), case_lists.tags_of(tx, subject, MOST_TAGS)
+        kept = case_lists.how_many(tx, subject)
+        tags = case_lists.tags_of(tx, subject, MOST_TAGS, query.step)
         labels = case_lists.labels_of(tx, subject, MOST_TAGS)
         owners = case_lists.owners_of(tx, subject, MOST_TAGS)
         steps = case_lists.steps_of(tx, subject, MOST_TAGS)

@@ -111,5 +111,5 @@ def set_checks(tx: Transaction, name: str, checks: list[CheckUse], revision: int
 def _line(tx: Transaction, row: DeskRow) -> Line:
     if row.latest_trial is None:
         return Line(row, None)
-    trial = trials.get(tx, row.latest_trial)
+    trial = trials.get(tx, trials.latest_whole(tx, row.latest_trial))
     return Line(row, None if trial.recorded == 0 else evidence.headline_of(tx, trial))

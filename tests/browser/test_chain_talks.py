@@ -131,3 +131,34 @@ def test_a_check_looks_at_a_step_of_the_chain(page):
     page.until(lambda: ", at “draft it”" in " ".join(page.texts("check-row")))
     page.choose("use-step", "")
     page.until(lambda: ", at “draft it”" not in " ".join(page.texts("check-row")))
+
+
+def test_a_step_is_tried_alone_on_what_it_was_given_in_walks(page):
+    page.go("/subjects/notice-writer/draft")
+    page.pick_case("walk-case", 1)
+    walk_anew(page)
+    page.click("bar")
+    page.click("keep-step-case")
+    page.reads("notice", "a case of the step “draft it”")
+    page.go("/subjects/notice-writer/trial?plan=new")
+    page.click("as-recorded")
+    page.choose("plan-alone", "draft it")
+    page.until(lambda: not page.all("as-recorded"))
+    page.reads("calls", "1 case")
+    page.click("start-trial")
+    page.reads("trial-facts", "finished")
+    page.click("read-verdict")
+    page.reads("rests-on", "The step “draft it” was tried alone")
+
+
+def test_a_talk_that_waits_is_listed_on_the_desk_and_gone_on_with(page, make):
+    begin_with(page, make, "waits-for-words", "collect-do")
+    page.until(lambda: page.find("played").is_selected())
+    page.click("played")
+    page.fill("input-message", "Two seats, please")
+    page.click("begin-walk")
+    page.find("talk-text")
+    page.go("/")
+    page.until(lambda: any("waits-for-words" in text for text in page.texts("waiting-talk")))
+    page.click("waiting-talk")
+    page.find("talk-text")

@@ -6,8 +6,9 @@ import pytest
 
 from epistem.core.cases.content import Case
 from epistem.core.errors import InvalidInput
-from epistem.store import cases, readings, trials
+from epistem.store import case_lists, cases, readings, trials
 from epistem.work import trials as work
+from epistem.work.subjects import desk
 from epistem.work.walks.blame import find_blame
 from tests.kit.running import carry_out
 from tests.runner.test_chain_trials import ARMS, made, plan, start
@@ -85,3 +86,24 @@ def test_a_version_that_has_no_such_step_is_named(database, kept):
     with pytest.raises(InvalidInput, match="no step “weigh”") as refused:
         start(database, kept, alone({"version": 1}, step="weigh"))
     assert refused.value.field == "arms.0.step"
+
+
+def test_the_evidence_of_the_whole_stays_the_headline(database, runner, kept):
+    """Also where a step was tried after it."""
+    arms = ({"version": 1}, {"version": 1, "step": "answer", "model": "other"})
+    whole = carry_out(runner, database, start(database, kept, plan(*arms)))
+    later = carry_out(runner, database, start(database, kept, alone(*arms)))
+    with database.transaction() as tx:
+        assert trials.latest_whole(tx, later.id) == whole.id
+        assert trials.latest_whole(tx, whole.id) == whole.id
+        [line] = [each for each in desk(tx, None, "", 50) if each.row.name == kept.name]
+    assert (line.row.latest_trial, line.headline.trial) == (later.id, whole.id)
+
+
+def test_cases_of_steps_are_counted_apart(database, kept):
+    with database.transaction() as tx:
+        tagged = {"inputs": {"thought": "x"}, "step": "answer", "tags": ["of a step"]}
+        cases.keep(tx, kept, Case.from_json(tagged))
+        assert case_lists.steps_of(tx, kept, 10) == [("answer", 3)]
+        assert case_lists.tags_of(tx, kept, 10, "answer") == [("of a step", 1)]
+        assert case_lists.tags_of(tx, kept, 10, "") == []

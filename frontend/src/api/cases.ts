@@ -200,10 +200,12 @@ export function useArms(name: Ref<string>) {
 
 export const fetchNumbers = (name: string, find: string) => got(api.GET("/api/v1/subjects/{name}/cases/numbers", { params: { path: { name }, query: { find } } }));
 
-export function useCaseTags(name: Ref<string>) {
+/** `step`: tags of the cases of that step of a chain alone, "" for those of the whole. */
+export function useCaseTags(name: Ref<string>, step?: Ref<string>) {
   return useQuery({
-    queryKey: keys.cases(name, "tags"),
-    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name.value } } })),
+    queryKey: keys.cases(name, "tags", step),
+    queryFn: () => got(api.GET("/api/v1/subjects/{name}/cases/tags", { params: { path: { name: name.value }, query: { step: step?.value } } })),
+    placeholderData: keepPreviousData,
   });
 }
 

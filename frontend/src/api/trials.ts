@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, type Ref } from "vue";
+import { computed, ref, type Ref } from "vue";
 
 import { api, got } from "./client";
 import { keys } from "./keys";
@@ -7,7 +7,7 @@ import type { CheckUse, TrialLine, TrialPlan } from "./schema";
 import { staleIn } from "./stale";
 
 /** Trials, newest first, a page at a time. */
-export function useTrials(name: Ref<string>, find: Ref<string>) {
+export function useTrials(name: Ref<string>, find: Ref<string> = ref("")) {
   return useInfiniteQuery({
     queryKey: keys.trials(name, find),
     queryFn: ({ pageParam }) =>

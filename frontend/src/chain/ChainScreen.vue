@@ -83,6 +83,11 @@ watch(walk, (found) => {
   comparesOnceOver.value = null;
   comparing.value = true;
 });
+/** Words that are waited for are asked for at once, as when one comes from the desk. */
+watch(
+  () => walk.value?.pauses.find(({ kind, word }) => kind === "talk" && word === null)?.walk,
+  (waits, before) => waits !== undefined && waits !== before && converses.value && (tab.value = "talk"),
+);
 const walkAt = ref("");
 const walkStep = computed(() => walkSteps.value.find(({ at }) => at === walkAt.value) ?? null);
 /** Where a place of the walk stands in the chain: a step that is walked alone stands where it was taken from. */

@@ -10,7 +10,7 @@ import { useCaseSets, useCaseTags } from "@/api/cases";
 import { messageOf, Refusal } from "@/api/client";
 import { useModels } from "@/api/models";
 import { useSubject, useVersions } from "@/api/subjects";
-import { useTrial, useTrialChanges } from "@/api/trials";
+import { useTrial, useTrialChanges, useTrials } from "@/api/trials";
 import { useKeys } from "@/frame/keys";
 import { cents, count } from "@/marks/format";
 import ArmRows from "./ArmRows.vue";
@@ -32,7 +32,9 @@ const name = computed(() => props.name);
 const subject = useSubject(name);
 const versions = useVersions(name);
 const models = useModels();
-const cases = useCaseTags(name);
+const planning = usePlan(props.name);
+const { plan } = planning;
+const cases = useCaseTags(name, computed(() => plan.value?.alone ?? ""));
 const caseSets = useCaseSets(name);
 const kinds = useCheckKinds();
 const like = useTrial(computed(() => props.from));
@@ -45,12 +47,20 @@ const steps = computed(() => {
 });
 /** The trial whose answers may stand for what would be asked exactly the same: of a chain whose last steps changed that
  * leaves little to pay for. */
-const earlier = computed(() => (subject.data.value?.kind === "chain" ? (plan.value?.asRecorded ?? props.from ?? subject.data.value.latest_trial) : null));
+const before = useTrials(name);
+const earlier = computed(() => {
+  if (subject.data.value?.kind !== "chain" || !plan.value) return null;
+  const alike = (before.data.value?.pages ?? []).flatMap((page) => page.trials).filter((trial) => trial.alone === plan.value!.alone && trial.answers_of === null && trial.recorded > 0);
+  const wanted = plan.value.asRecorded ?? props.from;
+  return (alike.find(({ id }) => id === wanted) ?? alike[0])?.id ?? null;
+});
+watch(
+  () => plan.value?.alone,
+  () => plan.value && (plan.value.asRecorded = null),
+);
 const whole = computed(() => (cases.data.value?.kept ?? 0) - ofSteps.value.reduce((sum, each) => sum + each.cases, 0));
 const kept = computed(() => (plan.value?.alone ? (steps.value.find(({ step }) => step === plan.value?.alone)?.cases ?? 0) : whole.value));
 const tags = computed(() => cases.data.value?.tags ?? []);
-const planning = usePlan(props.name);
-const { plan } = planning;
 const problem = ref<Refusal | null>(null);
 const starting = ref(false);
 
@@ -89,7 +99,7 @@ const { estimate, takes, fault } = useEstimate(props.name, () => (plan.value && 
 const chosen = computed(() => {
   const { tags: picked = [], sets: named = [], like: earlier = null } = plan.value ?? {};
   if (earlier === null && picked.length + named.length === 0) return kept.value;
-  if (earlier === null && named.length === 0 && picked.length === 1 && steps.value.length === 0) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
+  if (earlier === null && named.length === 0 && picked.length === 1) return tags.value.find((each) => each.tag === picked[0])?.cases ?? 0;
   return estimate.value?.cases ?? null;
 });
 /** Variations that are asked beside the cases: as many as their rules find something to change in. */

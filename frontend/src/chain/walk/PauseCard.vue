@@ -33,7 +33,7 @@ async function sayWord(word: "approved" | "refused"): Promise<void> {
 </script>
 
 <template>
-  <section class="border-l-3 border-straw px-gut py-2" :aria-label="`Waiting: ${pause.step}`" data-test="pause">
+  <section class="border-l-3 border-l-straw px-gut py-2" :aria-label="`Waiting: ${pause.step}`" data-test="pause">
     <p class="flex items-baseline gap-3">
       <b class="min-w-0 flex-1 truncate font-semibold">{{ pause.step }}</b>
       <RouterLink v-if="where" class="link text-sm" :to="{ name: 'draft', params: { name: pause.subject }, query: { walk: String(pause.walk) } }">{{ pause.subject }}, walk {{ pause.walk }}</RouterLink>
