@@ -142,6 +142,8 @@ def test_a_step_is_tried_alone_on_what_it_was_given_in_walks(page):
     page.reads("notice", "a case of the step “draft it”")
     page.go("/subjects/notice-writer/trial?plan=new")
     page.click("as-recorded")
+    page.go("/subjects/notice-writer/trial?plan=new")
+    page.until(lambda: page.find("as-recorded").is_selected())  # a plan is remembered whole
     page.choose("plan-alone", "draft it")
     page.until(lambda: not page.all("as-recorded"))
     page.reads("calls", "1 case")

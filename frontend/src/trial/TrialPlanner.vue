@@ -51,12 +51,11 @@ const before = useTrials(name);
 const earlier = computed(() => {
   if (subject.data.value?.kind !== "chain" || !plan.value) return null;
   const alike = (before.data.value?.pages ?? []).flatMap((page) => page.trials).filter((trial) => trial.alone === plan.value!.alone && trial.answers_of === null && trial.recorded > 0);
-  const wanted = plan.value.asRecorded ?? props.from;
-  return (alike.find(({ id }) => id === wanted) ?? alike[0])?.id ?? null;
+  return plan.value.asRecorded ?? (alike.find(({ id }) => id === props.from) ?? alike[0])?.id ?? null;
 });
 watch(
   () => plan.value?.alone,
-  () => plan.value && (plan.value.asRecorded = null),
+  (_, before) => plan.value && before !== undefined && (plan.value.asRecorded = null), // not as the plan comes
 );
 const whole = computed(() => (cases.data.value?.kept ?? 0) - ofSteps.value.reduce((sum, each) => sum + each.cases, 0));
 const kept = computed(() => (plan.value?.alone ? (steps.value.find(({ step }) => step === plan.value?.alone)?.cases ?? 0) : whole.value));
