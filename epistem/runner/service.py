@@ -150,16 +150,17 @@ class Runner:
             self._look_for_more_at = now + self._options.poll_s
         with self._database.transaction() as tx:
             going = cells.trials_to_run(tx)
-            if not going:
-                return False
-            trial_id, waiting, in_hand = going[0]
-            if busy >= self._options.shards and in_hand:
-                return False
-            self._shards_made += 1
-            owner = f"{self.name}.{self._shards_made}"
-            # What waits is shared out among the free workers: one interpreter keeps one core busy.
-            fair = ceil(waiting / max(self._options.shards - busy, 1))
-            claimed = cells.claim(tx, trial_id, owner, min(fair, self._options.shard_size))
+        if not going:
+            return False
+        trial_id, waiting, in_hand = going[0]
+        if busy >= self._options.shards and in_hand:
+            return False
+        self._shards_made += 1
+        owner = f"{self.name}.{self._shards_made}"
+        # What waits is shared out among the free workers: one interpreter keeps one core busy.
+        most = min(ceil(waiting / max(self._options.shards - busy, 1)), self._options.shard_size)
+        claim = partial(cells.claim, trial_id=trial_id, owner=owner, most=most)
+        claimed = self._database.settled(claim)
         if not claimed:
             return False
         log.info("shard", trial=trial_id, cells=claimed, owner=owner)

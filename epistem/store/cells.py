@@ -2,6 +2,9 @@
 
 An owner is `<runner>.<shard>`. The runner holds the server-side lock named after it for as long
 as it lives; MariaDB frees it the moment the connection drops, whatever killed the process.
+
+Whatever moves cells locks the row of their trial first, then arms, then cells: two that meet wait
+for each other, and neither is undone.
 """
 
 from __future__ import annotations
@@ -39,6 +42,11 @@ def hold_runner_lock(tx: Transaction, runner: str) -> bool:
     return tx.first("SELECT GET_LOCK(%s, 0)", [lock_name(runner)]) == (1,)
 
 
+def lock_trial(tx: Transaction, trial_id: int) -> None:
+    """Let nobody else move cells of the trial until the transaction ends."""
+    tx.first("SELECT id FROM trials WHERE id = %s FOR UPDATE", [trial_id])
+
+
 def trials_to_run(tx: Transaction) -> list[tuple[int, int, int]]:
     """(trial, cells that wait, cells in hand) of trials with cells to claim of arms that are not paused:
     least in hand first, then oldest."""
@@ -73,6 +81,7 @@ def claim(
     """Take up to `most` waiting cells for `owner`; how many. Of each arm as many, in their order; of
     an arm that was paused a few, and it stays paused for others until one of them is answered. None of
     the arms in `without`."""
+    lock_trial(tx, trial_id)
     tx.run(
         "UPDATE trials SET status = 'running', started_at = COALESCE(started_at, NOW(3)) "
         "WHERE id = %s AND status = 'waiting'",
@@ -124,6 +133,7 @@ def pause(
     again: bool = False,
 ) -> None:
     """Ask the arm no more for a while; longer each time in a row (`again`: it was just tried)."""
+    lock_trial(tx, trial_id)
     tx.run(
         "UPDATE arms SET pauses = LEAST(pauses + 1, 1000), paused_why = %s, paused_until = NOW(3) + "
         "INTERVAL GREATEST(%s, LEAST(%s, %s * POW(2, LEAST(pauses - 1, 20)))) SECOND "
@@ -151,6 +161,7 @@ def end_pause(tx: Transaction, trial_id: int, arm: int) -> None:
 
 def try_now(tx: Transaction, trial_id: int, arm: int | None = None) -> int:
     """Let all paused arms of the trial, or this one, be tried at once; how many."""
+    lock_trial(tx, trial_id)
     return tx.run(
         "UPDATE arms SET paused_until = NOW(3) "
         "WHERE trial_id = %s AND pauses > 0 AND (%s IS NULL OR position = %s)",
@@ -160,6 +171,7 @@ def try_now(tx: Transaction, trial_id: int, arm: int | None = None) -> int:
 
 def release(tx: Transaction, trial_id: int, owner: str) -> int:
     """Give back what `owner` claimed of the trial and did not record; how many."""
+    lock_trial(tx, trial_id)
     return tx.run(
         "UPDATE cells SET state = 'waiting', owner = NULL "
         "WHERE trial_id = %s AND state = 'claimed' AND owner = %s",
@@ -185,15 +197,23 @@ def runners_gone(tx: Transaction) -> set[str]:
 def release_all_of(tx: Transaction, runner: str) -> int:
     """Give back the cells of a runner that is gone; how many. Arms that it was about to try again
     may be tried by others."""
-    owned = [f"{runner}.%"]
-    tx.run(
-        "UPDATE trials t JOIN cells c ON c.trial_id = t.id AND c.state = 'claimed' "
-        "JOIN arms a ON a.trial_id = t.id AND a.position = c.arm SET a.paused_until = NOW(3) "
-        "WHERE t.status <> 'finished' AND a.pauses > 0 AND c.owner LIKE %s",
-        owned,
+    owned = f"{runner}.%"
+    going = tx.rows(
+        "SELECT DISTINCT c.trial_id FROM trials t JOIN cells c ON c.trial_id = t.id "
+        "WHERE t.status <> 'finished' AND c.state = 'claimed' AND c.owner LIKE %s ORDER BY c.trial_id",
+        [owned],
     )
-    return tx.run(
-        "UPDATE trials t JOIN cells c ON c.trial_id = t.id AND c.state = 'claimed' "
-        "SET c.state = 'waiting', c.owner = NULL WHERE t.status <> 'finished' AND c.owner LIKE %s",
-        owned,
-    )
+    given_back = 0
+    for (trial_id,) in going:
+        lock_trial(tx, trial_id)
+        tx.run(
+            "UPDATE arms SET paused_until = NOW(3) WHERE trial_id = %s AND pauses > 0 AND position IN "
+            "(SELECT arm FROM cells WHERE trial_id = %s AND state = 'claimed' AND owner LIKE %s)",
+            (trial_id, trial_id, owned),
+        )
+        given_back += tx.run(
+            "UPDATE cells SET state = 'waiting', owner = NULL "
+            "WHERE trial_id = %s AND state = 'claimed' AND owner LIKE %s",
+            (trial_id, owned),
+        )
+    return given_back

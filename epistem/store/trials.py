@@ -21,7 +21,7 @@ from epistem.core.subjects.content import Content, content_from_json
 from epistem.core.trials.arms import content_of_arm
 from epistem.core.trials.marks import Sight
 from epistem.core.trials.plan import Cell, TrialPlan
-from epistem.store import entries, models
+from epistem.store import cells, entries, models
 from epistem.store.database import Transaction
 from epistem.store.documents import dumps
 from epistem.store.marks import Columns
@@ -387,7 +387,7 @@ def reopen(tx: Transaction, trial_id: int) -> bool:
 
 def forget_unanswered(tx: Transaction, trial_id: int) -> None:
     """Let the cells without an answer wait again; the calls that were made for them stay."""
-    tx.first("SELECT id FROM trials WHERE id = %s FOR UPDATE", [trial_id])
+    cells.lock_trial(tx, trial_id)
     lost = "r.trial_id = %s AND r.error IS NOT NULL"
     tx.run(
         "DELETE m FROM marks m JOIN cells c ON c.trial_id = m.trial_id AND c.arm = m.arm "
