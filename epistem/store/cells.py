@@ -38,8 +38,8 @@ def seed_of(tx: Transaction, cell_id: int) -> int:
 
 
 def hold_runner_lock(tx: Transaction, runner: str) -> bool:
-    """Take (or keep) the lock of this runner on this connection."""
-    return tx.first("SELECT GET_LOCK(%s, 0)", [lock_name(runner)]) == (1,)
+    """Take (or keep) the lock of this runner on this connection; one that was just lost is waited for."""
+    return tx.first("SELECT GET_LOCK(%s, 1)", [lock_name(runner)]) == (1,)
 
 
 def lock_trial(tx: Transaction, trial_id: int) -> None:

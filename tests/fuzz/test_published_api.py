@@ -9,7 +9,7 @@ import sys
 
 import pytest
 
-from epistem.web.app import make_app
+from epistem.web.app import description, make_app
 from tests.kit.servers import served_wsgi
 from tests.kit.subjects import library, start_trial
 
@@ -24,7 +24,9 @@ def test_generated_requests_get_only_answers_that_are_declared(database, two_mod
     with database.transaction() as tx:
         subject = library(tx)
     start_trial(database, subject)
-    with served_wsgi(make_app(database)) as url:
+    app = make_app(database)
+    description(app)  # who asks first waits for it, on a busy machine longer than a client may
+    with served_wsgi(app) as url:
         done = subprocess.run(
             [
                 sys.executable, "-c", "from schemathesis.cli import schemathesis; schemathesis()",

@@ -76,7 +76,7 @@ class World:
             said = self.say(text, need)
             if isinstance(said, Exception):
                 raise said
-            return Reply(said, "stop", Usage(10, 5), "small")
+            return said if isinstance(said, Reply) else Reply(said, "stop", Usage(10, 5), "small")
         if isinstance(need, AskPerson):
             return self.person(need)
         if isinstance(need, HearPerson):

@@ -32,6 +32,7 @@ from epistem.core.prompts.tool import AS_USUAL, ToolTold
 from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.shapes import count
 from epistem.core.wire.chat_completions import encode
+from epistem.core.wire.tokens import estimated_usage
 
 
 class Asked(NamedTuple):
@@ -72,7 +73,7 @@ class Asker:
                 (name, going.state.value_of(each, of_reply)) for name, each in step.writes.items()
             ]
         done = wrote(going, step, at, told, written, reply.text)
-        return self.with_costs(done, step.model, [answered])._replace(reasoning=reply.reasoning)
+        return self.with_tools(done, step.model, [answered])._replace(reasoning=reply.reasoning)
 
     def note(
         self, step: Collect, told: Mapping[str, Any], place: str, seed: int, going: Going
@@ -107,7 +108,7 @@ class Asker:
                 raise InvalidInput(fault)
             done = done._replace(fault=fault)
         done = done._replace(reasoning=answered.reply.reasoning)
-        return self.with_costs(done, chooser.model, [answered])
+        return self.with_tools(done, chooser.model, [answered])
 
     def sum_up(self, summary: Summary, at: str, going: Going) -> Program[Stepped]:
         """Bring the summary of the talk up to date; where the model fails it stays as it was."""
@@ -123,33 +124,36 @@ class Asker:
         except EpistemError as error:
             return done._replace(fault=error.message)
         going.summary, going.summed = answered.reply.text.strip(), len(going.talk)
-        return self.with_costs(done._replace(told=going.summary), summary.model, [answered])
+        return self.with_tools(done._replace(told=going.summary), summary.model, [answered])
 
     def vote(self, step: Vote, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
-        going.left.calls -= step.times
-        if going.left.calls < 0:
+        share = going.left.calls // step.times
+        if share < 1:
             raise self._too_many_calls()
 
-        def one(number: int) -> Program[Answered | None]:
-            mine = Going(going.state, Left(1, 1, float("inf")), going.talking)
+        def one(number: int) -> Program[tuple[Going, Answered | Exception]]:
+            # Each has its share from the start: who comes first may not change what others may do.
+            mine = Going(going.state, Left(1, share, float("inf")), going.talking)
+            place = f"{place_of(at, attempt)}.v{number}"
             try:
-                return (
-                    yield from self.answered(
-                        step, told, f"{place_of(at, attempt)}.v{number}", self.seed + number, mine
-                    )
-                )
-            except (End, EpistemError):
-                return None
+                came = yield from self.answered(step, told, place, self.seed + number, mine)
+                return mine, came
+            except (End, EpistemError) as error:
+                return mine, error
 
-        came: list[Answered | None] = yield Together(
+        came: list[tuple[Going, Answered | Exception]] = yield Together(
             place_of(at, attempt), [one(n) for n in range(step.times)]
         )
-        answers = [each for each in came if each is not None]
+        for mine, _ in came:
+            going.left.calls -= mine.spent.calls
+            going.spent.take(mine.spent)
+        voted = Stepped(at, step.name, step.kind, told, {})
+        self._pay(going, sum(mine.spent.told(voted, self._speakers).cents for mine, _ in came))
+        answers = [each for _, each in came if isinstance(each, Answered)]
         if not answers:
-            raise InvalidInput(f"None of {step.times} answers came.")
-        voted = self.with_costs(Stepped(at, step.name, step.kind, told, {}), step.model, answers)
-        self._pay(going, voted.cents)
+            raise next(each for _, each in came if isinstance(each, Exception))
+        voted = self.with_tools(voted, step.model, answers)
         if step.merge is not None:
             done = yield from self._merged(step, step.merge, answers, voted, going, attempt)
             return done
@@ -179,15 +183,9 @@ class Asker:
         value = _read_as(merge.prompt, answered.reply.text)
         said = answered.reply.text
         done = wrote(going, step, voted.at, voted.given | texts, [(step.writes, value)], said)
-        merged = self.with_costs(done, merge.model, [answered])
-        return merged._replace(
-            calls=voted.calls + merged.calls,
-            input_tokens=voted.input_tokens + merged.input_tokens,
-            output_tokens=voted.output_tokens + merged.output_tokens,
-            cents=voted.cents + merged.cents,
-            tools=voted.tools + merged.tools,
-            reasoning=answered.reply.reasoning,
-        )
+        merged = self.with_tools(done, merge.model, [answered])
+        tools = voted.tools + merged.tools
+        return merged._replace(tools=tools, reasoning=answered.reply.reasoning)
 
     def _fewest_faults(
         self, step: Vote, answers: Sequence[Answered], state: State
@@ -261,15 +259,18 @@ class Asker:
                     program.close()
                     raise self._too_many_calls()
                 going.left.calls -= 1
+                going.spent.calls += 1
             try:
                 told = yield need
                 send = program.send
             except EpistemError as error:
                 told, send = error, program.throw
                 continue
-            if isinstance(need, AskModel) and (speaker := self._speakers.get(need.model)):
-                usage = told.usage
-                self._pay(going, cents_of(speaker, usage.input_tokens, usage.output_tokens))
+            if isinstance(need, AskModel):
+                took = told.usage if told.usage.told else estimated_usage(need.body.content, told)
+                going.spent.add(need.model, took.input_tokens, took.output_tokens)
+                if speaker := self._speakers.get(need.model):
+                    self._pay(going, cents_of(speaker, took.input_tokens, took.output_tokens))
 
     def _pay(self, going: Going, cents: float) -> None:
         going.left.cents -= cents
@@ -280,25 +281,14 @@ class Asker:
     def _too_many_calls(self) -> End:
         return End("cap", f"{self._caps.calls} calls are allowed, and it would take another.")
 
-    def with_costs(self, done: Stepped, model: str, answers: Sequence[Answered]) -> Stepped:
-        sent = sum(each.reply.usage.input_tokens for each in answers)
-        written = sum(each.reply.usage.output_tokens for each in answers)
-        cents = cents_of(self._speakers[model], sent, written)
-        calls = sum(each.rounds for each in answers)
+    def with_tools(self, done: Stepped, model: str, answers: Sequence[Answered]) -> Stepped:
+        """And with what was looked up for them, which is the same for all."""
         tools = tuple(
             UsedTool(used.call.name, used.call.arguments, used.result.answer, used.result.fault)
             for each in answers
             for used in each.tools
         )
-        return done._replace(
-            calls=calls,
-            input_tokens=sent,
-            output_tokens=written,
-            cents=cents,
-            tools=tools,
-            model=model,
-            found=answers[0].found,
-        )
+        return done._replace(tools=tools, model=model, found=answers[0].found)
 
 
 def _settings_of(step: Ask | Vote | Merge | Asked) -> Settings:

@@ -87,7 +87,7 @@ class Collector:
         told = f"{known} after {count(len(self._said), 'question')}"
         done = wrote(going, step, self._at, given, [(step.writes, facts)], told)
         if self._answers:
-            done = self._asker.with_costs(done, step.model, self._answers)
+            done = self._asker.with_tools(done, step.model, self._answers)
         done = done._replace(said=tuple(self._said))
         if gave_up is None:
             return done

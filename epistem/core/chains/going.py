@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
@@ -62,12 +62,46 @@ class Left:
 
 
 @dataclass
+class Spent:
+    """By one step itself so far, on all its attempts; not by the steps that stand in it."""
+
+    calls: int = 0
+    tokens: dict[str, tuple[int, int]] = field(default_factory=dict)
+    """Sent to each model, and written by it."""
+
+    def add(self, model: str, sent: int, written: int) -> None:
+        before = self.tokens.get(model, (0, 0))
+        self.tokens[model] = (before[0] + sent, before[1] + written)
+
+    def take(self, other: Spent) -> None:
+        self.calls += other.calls
+        for model, (sent, written) in other.tokens.items():
+            self.add(model, sent, written)
+
+    def told(self, step: Stepped, speakers: Mapping[str, Speaker]) -> Stepped:
+        """The step, with what it has spent."""
+        by_model = sorted(self.tokens.items())  # money adds up alike, whichever was quicker
+        return step._replace(
+            calls=self.calls,
+            input_tokens=sum(sent for _, (sent, _) in by_model),
+            output_tokens=sum(written for _, (_, written) in by_model),
+            cents=sum(
+                cents_of(speakers[model], sent, written)
+                for model, (sent, written) in by_model
+                if model in speakers
+            ),
+        )
+
+
+@dataclass
 class Going:
     """The whole of a walk, or a branch of it."""
 
     state: State
     left: Left
     talking: Talking
+    spent: Spent = field(default_factory=Spent)
+    """By the step that it is in."""
     steps: list[Stepped] = field(default_factory=list)
     written: Written = field(default_factory=list)
     talk: list[Turn] = field(default_factory=list)
@@ -80,7 +114,8 @@ class Going:
         """Another line from here on, which sees more names."""
         state, left = self.state.copied(**more), self.left.copied()
         talk = list(self.talk)
-        return Going(state, left, self.talking, talk=talk, summary=self.summary, summed=self.summed)
+        told = (talk, self.summary, self.summed)
+        return Going(state, left, self.talking, Spent(), [], [], *told)
 
 
 class Beside(NamedTuple):

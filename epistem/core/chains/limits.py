@@ -64,6 +64,7 @@ def _timed(step: AnyStep, at: str, going: Going, doing: Doing, attempt: int) -> 
     going.written += line.written
     going.state.values = line.state.values
     going.left.take(going.left.copied(), line.left)
+    going.spent.take(line.spent)
     going.talk = line.talk
     if came.error is not None:
         raise came.error

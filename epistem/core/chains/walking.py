@@ -30,6 +30,7 @@ from epistem.core.chains.going import (
     End,
     Going,
     Left,
+    Spent,
     join,
     json_or_text,
     told_as_json,
@@ -146,6 +147,7 @@ class Walk:
             going.talk.append(Turn(role="assistant", text=says))
             if talk.summary is not None and number < talk.turns:
                 place = f"t{number}.{len(self._chain.steps) + 1}"
+                going.spent = Spent()
                 done = yield from self._asker.sum_up(talk.summary, place, going)
                 yield from self._note(going, done)
             heard = yield from going.talking.hear(f"t{number}~said", says, talk.hours)
@@ -178,6 +180,13 @@ class Walk:
         if len(at) > LONGEST_PLACE:
             raise End("failed", f"Step {step.name} stands too deep in others and their calls.")
         going.left.steps -= 1
+        around, going.spent = going.spent, Spent()
+        try:
+            yield from self._begun(step, at, going)
+        finally:
+            going.spent = around
+
+    def _begun(self, step: AnyStep, at: str, going: Going) -> Program[None]:
         if edited := self._changes.before.get(at):
             going.state.values |= edited
             going.written += list(edited.items())
@@ -207,6 +216,7 @@ class Walk:
             raise End(done.halts, f"Step {at}, {step.name}: {done.fault}")
 
     def _note(self, going: Going, stepped: Stepped) -> Program[None]:
+        stepped = going.spent.told(stepped, self._speakers)
         going.steps.append(stepped)
         yield Note(f"{stepped.at}~over", stepped)
 
