@@ -25,6 +25,7 @@ KINDS = (
     "noting",
     "chainwright",
     "critic",
+    "restating",
     "rewrite",
     "sql",
     "collect",

@@ -390,6 +390,24 @@ class TestFaults:
         found = [fault for fault in faults_of(chain(step, **more)) if fault.stops]
         assert any(said in fault.message for fault in found), found
 
+    @pytest.mark.parametrize(
+        ("more", "in_vain"),
+        [
+            ({"writes": {"said": "question"}}, True),
+            ({"writes": {"said": "'text'"}}, True),
+            ({"writes": ""}, True),
+            ({"writes": {"said": "question + text"}}, False),
+            ({"writes": {"said": "json.a"}}, False),
+            ({"writes": "said"}, False),
+            ({"writes": "", "prompt": prompt(tools=[{"name": "ring"}])}, False),
+        ],
+    )
+    def test_an_answer_that_is_thrown_away_is_a_doubt(self, more, in_vain):
+        found = [
+            f for f in faults_of(chain({**ask("a"), **more})) if "asked for nothing" in f.message
+        ]
+        assert [(f.at, f.stops) for f in found] == [("1", False)] * in_vain
+
     def test_a_collecting_step_stands_in_no_branch(self):
         collect = {
             "kind": "collect",

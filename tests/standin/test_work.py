@@ -228,6 +228,38 @@ def test_a_vague_message_becomes_steps_with_what_was_said_before():
     assert text.startswith("1. ")
 
 
+STAND_ALONE = "Rewrite the last message as one request that can be understood without the talk."
+
+
+@pytest.mark.parametrize(
+    ("said", "wanted"),
+    [
+        ("Guest: When is the sauna open on Monday? Desk: From 10.\nGuest: and on Sunday?",
+         "When is the sauna open on Sunday?"),
+        ("Guest: Is there a table at 18:30? Desk: No.\nGuest: at 20:15 then, please",
+         "Is there a table at 20:15?"),
+        ("The talk so far:\nuser: What rooms have you?\nassistant: A single and a double.\n\n"
+         "The last message: the cheaper one please", "What rooms have you, the cheaper one?"),
+        (talk("Where is the key of the shed?", "On the hook.", "and who has it on Friday?"),
+         "Where is the key of the shed? Who has it on Friday?"),
+        (talk("Where is the key of the shed?", "On the hook.", "What does the kayak cost?"),
+         "What does the kayak cost?"),
+        ("Is the pool heated?", "Is the pool heated?"),
+    ],
+)  # fmt: skip
+def test_last_words_are_made_to_stand_alone(said, wanted):
+    assert rate(STAND_ALONE, said, lambda t: t == wanted, "gannet-l", temperature=1) > 0.8
+
+
+def test_a_loose_model_forgets_the_talk_more_often():
+    said = "Guest: When is the sauna open on Monday? Desk: From 10.\nGuest: and on Sunday?"
+    loose, careful = (
+        rate(STAND_ALONE, said, lambda t: "sauna" in t, model, temperature=1)
+        for model in ("dunlin-old", "gannet-l")
+    )
+    assert loose < careful > 0.9
+
+
 def test_the_right_helper_is_chosen_by_what_is_said_of_it():
     system = (
         "Choose one of these helpers:\n- boats: kayaks, paddles and hire\n- meals: lunch and breakfast\n"

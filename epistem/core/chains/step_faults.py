@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from epistem.core.chains.content import AnyStep, Both, Chain, Route
-from epistem.core.chains.depends import ANSWERS, asked_of, changed_by_checks, names_in
+from epistem.core.chains.depends import ANSWERS, REPLY, asked_of, changed_by_checks, names_in
 from epistem.core.chains.kinds import (
     Ask,
     CheckStep,
@@ -105,6 +105,9 @@ def _of_prompt(
     if extra := [name for name in step.given if name not in asked]:
         told = f"Its prompt does not ask for {listed(extra, 'and')}."
         yield Fault(at, f"{within}given", told, stops=False)
+    if isinstance(step, Ask) and not step.prompt.tools and not _takes_its_answer(step):
+        message = "Nothing that it writes comes of its answer: it is asked for nothing."
+        yield Fault(at, "writes", message, stops=False)
     reply = step.prompt.reply
     schema = reply.json_schema if reply.kind == "json" else None
     fields = schema.get("properties") if isinstance(schema, dict) else None
@@ -115,6 +118,12 @@ def _of_prompt(
                     yield Fault(
                         at, f"writes.{name}", f"The shape of the reply has no field “{field}”."
                     )
+
+
+def _takes_its_answer(step: Ask) -> bool:
+    if isinstance(step.writes, str):
+        return bool(step.writes)
+    return any(set(REPLY) & set(names_in(told)) for told in step.writes.values())
 
 
 def _fields_of_reply(told: str) -> list[str]:
