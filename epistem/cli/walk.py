@@ -17,6 +17,7 @@ from rich.markup import escape
 from epistem.cli.person import AtTerminal
 from epistem.cli.trial import DATABASE, HOME, open_store
 from epistem.core.errors import InvalidInput
+from epistem.core.shapes import count
 
 if TYPE_CHECKING:
     from epistem.core.chains.content import Chain
@@ -201,8 +202,10 @@ def _show_end(walked: Walked, console: Console, as_json: bool) -> None:
         )
         console.print(f"\n[bold]{escape(name)}[/]\n{escape(shown)}")
     colour = "green" if walked.ended == "done" else "red"
-    steps = sum(not step.passed_over for step in walked.steps)
-    console.print(f"\n[{colour}]{escape(walked.why)}[/] {steps} steps, {calls} calls, {cents:.3g}¢")
+    steps, took = sum(not step.passed_over for step in walked.steps), count(calls, "call")
+    console.print(
+        f"\n[{colour}]{escape(walked.why)}[/] {count(steps, 'step')}, {took}, {cents:.3g}¢"
+    )
 
 
 def _show_ladder(chain: Chain, console: Console) -> None:

@@ -53,7 +53,12 @@ class State:
         """Raises InvalidInput, in words, where it can't be worked out of what is there."""
         data = {**self.known(), **(more or {})}
         used = tuple(name for name in names_in(expression) if name in data)
-        return _compiled(expression, used).value({name: told_of(data[name]) for name in used})
+        compiled = _compiled(expression, used)
+        try:
+            return compiled.value({name: told_of(data[name]) for name in used})
+        except InvalidInput as error:
+            wrong = f"“{expression[:80]}” can't be worked out: {error.message.rstrip('.')}."
+            raise InvalidInput(wrong) from error
 
     def truth_of(self, expression: str) -> bool:
         """Raises InvalidInput as `value_of`, and for what is neither true nor false."""
