@@ -319,7 +319,7 @@ class TestEnds:
             (chain(put("a", said="1 / 0")), "failed", "Step 1, a: "),
             (chain(put("a", said="question.label")), "failed", "Step 1, a: "),
             (chain(ask("a", model="nobody")), "failed", "no model “nobody”"),
-            (chain(put("a", said="1"), outputs={"x": "said.x"}), "failed", "outputs can't be worked out"),
+            (chain(put("a", said="1"), outputs={"x": "said.x"}), "failed", "The outputs: “said.x” can't be worked out"),
             (chain(*(put(f"s{n}", said="1") for n in range(9)), caps={"steps": 5}), "cap", "5 steps"),
             (chain(*(ask(f"a{n}") for n in range(9)), caps={"calls": 3}), "cap", "3 calls"),
             (chain(*(ask(f"a{n}") for n in range(9)), caps={"cents": 0.05}), "cap", "0.05 cents"),

@@ -165,7 +165,7 @@ class Walk:
         try:
             return {name: going.state.value_of(each) for name, each in self._chain.outputs.items()}
         except InvalidInput as error:
-            raise End("failed", f"The outputs can't be worked out: {error.message}") from error
+            raise End("failed", f"The outputs: {error.message}") from error
 
     def _steps(self, steps: Sequence[AnyStep], before: str, going: Going) -> Program[None]:
         for number, step in enumerate(steps, start=1):
