@@ -18,11 +18,12 @@ from epistem.cli.trial import DATABASE, open_store, trial
 from epistem.cli.walk import walk
 from epistem.core.errors import EpistemError
 from epistem.logs import set_up_logs
-from epistem.store.database import Address, Database
-from epistem.store.migrate import migrate as migrate_schema
+
+# What does the work is imported when it is needed, so that `--help` comes at once.
 
 if TYPE_CHECKING:
     from epistem.cli.folder import Step
+    from epistem.store.database import Database
     from epistem.up.supervisor import Supervisor
 
 HOME = click.option(
@@ -139,10 +140,10 @@ def demo(home: Path, port: int | None, reset: bool) -> None:
 @HOME
 def migrate(database: str | None, home: Path) -> None:
     """Bring the database's schema up to date. `up` and `demo` do this by themselves."""
-    from epistem.up.supervisor import running_database
+    from epistem.cli.trial import address_of
+    from epistem.store.migrate import migrate as migrate_schema
 
-    address = Address.from_url(database) if database else running_database(home)
-    applied = migrate_schema(address, say=lambda name: click.echo(f"  {name}"))
+    applied = migrate_schema(address_of(database, home), say=lambda name: click.echo(f"  {name}"))
     click.echo(f"{len(applied)} migrations applied." if applied else "The schema is up to date.")
 
 
@@ -180,6 +181,7 @@ def runner(database: str, in_flight: int) -> None:
     from threading import Event
 
     from epistem.runner.service import Runner, RunnerOptions
+    from epistem.store.database import Address
 
     stop = Event()
     for number in (signal.SIGTERM, signal.SIGINT):
@@ -223,6 +225,7 @@ def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
 def _load(supervisor: Supervisor, console: Console) -> None:
     from epistem.cli.progress import follow
     from epistem.demo.load import load_demo, make_vectors, test_judges
+    from epistem.store.database import Database
 
     database = Database(supervisor.database_address, connections=2)
     try:

@@ -6,11 +6,13 @@ import getpass
 import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from rich.console import Console
 
-from epistem.store.database import Address, Database
+if TYPE_CHECKING:
+    from epistem.store.database import Address, Database
 
 # What does the work is imported when it is needed, so that `--help` comes at once.
 
@@ -117,10 +119,17 @@ def show(what: str, database: str | None, home: Path) -> None:
 
 
 def open_store(database: str | None, home: Path) -> Database:
+    from epistem.store.database import Database
+
+    return Database(address_of(database, home), connections=2, by=_name())
+
+
+def address_of(database: str | None, home: Path) -> Address:
+    """Of the database that is named, else of the Epistem that runs in `home`. Raises StartError if none does."""
+    from epistem.store.database import Address
     from epistem.up.supervisor import running_database
 
-    address = Address.from_url(database) if database else running_database(home)
-    return Database(address, connections=2, by=_name())
+    return Address.from_url(database) if database else running_database(home)
 
 
 def _name() -> str:

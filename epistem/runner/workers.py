@@ -5,6 +5,8 @@ from __future__ import annotations
 import gc
 import multiprocessing
 import os
+import signal
+import threading
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from typing import Any, Protocol
@@ -29,20 +31,26 @@ class Workers(Protocol):
 
 
 class OwnProcesses:
-    """Processes that end with this one, however it ends. They are started as they are needed."""
+    """Processes that end with this one, however it ends: all at once with the first thing to do, or as they are needed
+    (see `_start`)."""
 
     def __init__(self, address: Address, most: int) -> None:
         self._address, self._most = address, most
-        self._pool = self._start()
+        self._pool: ProcessPoolExecutor | None = None
 
     def submit(self, work: Callable[..., Any], *arguments: Any) -> Future[Any]:
+        if self._pool is None:
+            self._pool = self._start()
         return self._pool.submit(work, *arguments)
 
     def renew(self) -> None:
-        self._pool.shutdown(wait=False, cancel_futures=True)
-        self._pool = self._start()
+        if self._pool is not None:
+            self._pool.shutdown(wait=False, cancel_futures=True)
+            self._pool = None
 
     def stop(self) -> None:
+        if self._pool is None:
+            return
         # Asked for first: a pool that is shut down has forgotten its processes.
         processes = list((getattr(self._pool, "_processes", None) or {}).values())
         self._pool.shutdown(wait=False, cancel_futures=True)
@@ -50,9 +58,14 @@ class OwnProcesses:
             process.terminate()
 
     def _start(self) -> ProcessPoolExecutor:
+        """Forked while this process has one thread: all that they need is imported already, which takes seconds.
+        Where it has more, as when others are started later, a fork might copy a lock that nobody opens again."""
+        forked = threading.active_count() == 1
+        if forked:
+            gc.freeze()  # so that they share its memory
         return ProcessPoolExecutor(
             self._most,
-            mp_context=multiprocessing.get_context("spawn"),
+            mp_context=multiprocessing.get_context("fork" if forked else "spawn"),
             initializer=_begin,
             initargs=(self._address, os.getpid()),
         )
@@ -80,5 +93,6 @@ def _begin(address: Address, parent: int) -> None:
     tenth of their time."""
     gc.freeze()
     gc.set_threshold(50_000, 20, 50)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)  # not as its parent takes it
     die_with_parent(parent)
     introduce(address)
