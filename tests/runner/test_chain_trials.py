@@ -194,7 +194,9 @@ class TestEnds:
             [{**ask("think", "{{ question }}", "answer"), "kind": "vote", "times": 2}],
             [{"kind": "each", "name": "e", "over": "['a', 'b']", "gives": "thought", "writes": "answer",
               "steps": [ask("think", "{{ item }}", "thought")]}],
-            [{"kind": "both", "name": "b", "branches": [{"name": "one", "steps": list(TWO)}, {"name": "two", "steps": [ask("other", "{{ question }}", "thought")]}]}],
+            [{"kind": "both", "name": "b", "branches": [
+                {"name": "one", "steps": list(TWO)},
+                {"name": "two", "steps": [ask("other", "{{ question }}", "thought")]}]}],
             [{"kind": "repeat", "name": "r", "until": "true", "steps": list(TWO)}],
             [{**TWO[0], "seconds": 60}, {**TWO[1], "retries": 1}],
         ],
