@@ -23,7 +23,6 @@ from epistem.logs import set_up_logs
 
 if TYPE_CHECKING:
     from epistem.cli.folder import Step
-    from epistem.store.database import Database
     from epistem.up.supervisor import Supervisor
 
 HOME = click.option(

@@ -9,6 +9,8 @@ from flask import Response
 from pydantic import BaseModel, Field
 
 from epistem.core.cases.pair import Variation
+from epistem.core.chains.askings import models_of
+from epistem.core.chains.content import Chain
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.settings import Settings
 from epistem.core.trials.names import arm_names, compared
@@ -93,6 +95,7 @@ class ArmShape(Shape):
     step: str = Field("", description="Of a chain: the step that is varied.")
     prompt: str = Field("", description="The version of a prompt that this step has instead.")
     is_chain: bool = False
+    models: list[str] = Field(description="All that it asks, each once.")
 
 
 class TrialPage(TrialLine):
@@ -237,6 +240,7 @@ def page_of(tx: Transaction, trial: trials.Trial) -> TrialPage:
                 step=a.step.step if a.step else "",
                 prompt=a.step.kept if a.step else "",
                 is_chain=a.is_chain,
+                models=models_of(a.content) if isinstance(a.content, Chain) else [a.model],
             )
             for a, name in zip(arms, arm_names(arms), strict=True)
         ],

@@ -179,3 +179,4 @@ def test_a_trial_of_a_chain_tells_where_walks_went_and_which_step_is_to_blame(pa
     page.choose("arm-step", "write the query", at=2)
     page.choose("arm-model", "gannet-l")
     page.reads("calls", "3 arms")
+    page.reads("calls", "readings in about")

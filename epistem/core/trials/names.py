@@ -53,7 +53,8 @@ def _short(arm: Named, several: bool) -> str:
     told = f"{arm.of} v{arm.version}" if arm.of else f"v{arm.version}"
     if arm.step is not None:
         told += f" “{arm.step.step}”"
-    return f"{told} {arm.model}" if several and (arm.step or not arm.is_chain) else told
+        return f"{told} {arm.step.model}" if arm.step.model else told
+    return f"{told} {arm.model}" if several and not arm.is_chain else told
 
 
 def _prompt(arm: Named) -> dict[str, Any]:

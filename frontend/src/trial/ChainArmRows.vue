@@ -51,7 +51,7 @@ const text = (event: Event) => (event.target as HTMLSelectElement).value;
 <template>
   <div role="group" aria-label="Arms">
     <div class="grid gap-x-2 border-b border-rule pb-1" :style="{ gridTemplateColumns: COLUMNS }" aria-hidden="true">
-      <span class="caption">what</span><span class="caption">version</span><span class="caption">otherwise at the step</span><span class="caption">model</span><span class="caption">temp.</span><span></span>
+      <span class="caption">what</span><span class="caption">version</span><span class="caption">varied step</span><span class="caption">model</span><span class="caption">temp.</span><span></span>
     </div>
     <div v-for="(arm, at) in arms" :key="arm.key" class="grid items-center gap-x-2 border-b border-rule-soft py-1.25" :style="{ gridTemplateColumns: COLUMNS }" :class="{ 'bg-rust-wash': isWrong(at) }" role="group" :aria-label="at === 0 ? 'Arm 1, the baseline' : `Arm ${at + 1}`" data-test="arm">
       <select class="field min-w-0 px-1" :class="at === 0 ? 'text-slate' : ''" :value="arm.subject" aria-label="What is asked" data-test="arm-subject" @change="of(at, text($event))">
@@ -60,7 +60,7 @@ const text = (event: Event) => (event.target as HTMLSelectElement).value;
       </select>
       <select class="field px-1 font-mono text-sm" :value="arm.version" aria-label="Version" data-test="arm-version" @change="change(at, { version: Number(text($event)) })"><option v-for="number in numbersOf(arm)" :key="number" :value="number">v{{ number }}</option></select>
       <select v-if="!arm.subject" class="field min-w-0 px-1" :value="arm.step" aria-label="Step that is varied" data-test="arm-step" @change="vary(at, text($event))">
-        <option value="">nothing: as it is</option>
+        <option value="">none</option>
         <option v-for="each in steps" :key="each.name" :value="each.name">{{ each.name }}</option>
         <option v-if="arm.step && !steps.some(({ name: each }) => each === arm.step)" :value="arm.step">{{ arm.step }}</option>
       </select>
@@ -69,7 +69,7 @@ const text = (event: Event) => (event.target as HTMLSelectElement).value;
         <option v-if="!models.some((model) => model.name === arm.model)" :value="arm.model">{{ arm.model || "choose…" }}</option>
         <option v-for="model in models" :key="model.name" :value="model.name">{{ model.name }}</option>
       </select>
-      <span v-else class="caption">those of its steps</span>
+      <span v-else class="caption truncate">of its steps</span>
       <TypedField v-if="arm.step || kindOf(arm) === 'prompt'" class="field w-13 px-1 font-mono text-sm" type="number" min="0" max="2" step="0.1" placeholder="own" :model-value="arm.settings.temperature ?? ''" aria-label="temperature" @update:model-value="change(at, { settings: { ...arm.settings, temperature: $event.trim() === '' ? null : Number($event) } })" />
       <span v-else></span>
       <span class="flex items-center justify-end gap-2 text-xs whitespace-nowrap">

@@ -41,8 +41,13 @@ watch(
   { immediate: true },
 );
 const strip = computed(() => Math.max(props.page.repeats * 7 + 16, 88));
+/** Few arms have room for long names. */
+const widest = computed(() => {
+  const name = Math.max(...props.page.arms.map((arm) => arm.name.length)) * 7.5 + 12;
+  return Math.max(strip.value, 124, props.page.arms.length <= 3 ? Math.min(name, 200) : 0);
+});
 const columns = computed(() => {
-  return { gridTemplateColumns: `minmax(150px, 1fr) 84px repeat(${props.page.arms.length}, minmax(${strip.value}px, ${Math.max(strip.value, 124)}px))` };
+  return { gridTemplateColumns: `minmax(150px, 1fr) 84px repeat(${props.page.arms.length}, minmax(${strip.value}px, ${widest.value}px))` };
 });
 const leastWidth = computed(() => `${270 + props.page.arms.length * (strip.value + 8)}px`);
 

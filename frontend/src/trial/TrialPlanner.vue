@@ -78,7 +78,8 @@ watch(
 );
 watch(plan, () => (problem.value = null), { deep: true });
 
-const { names: stepNames } = useChainSteps(name, () => subject.data.value?.kind === "chain");
+const isChain = computed(() => subject.data.value?.kind === "chain");
+const { names: stepNames } = useChainSteps(name, () => isChain.value);
 /** What the chosen checks ask, in words, and which of them can't be had. */
 const { sentences, faults } = useSentences(name, () => plan.value?.checks ?? null);
 const titles = computed(() => Object.fromEntries((kinds.data.value?.kinds ?? []).map((kind) => [kind.key, kind.aspects[0] ?? kind.key])));
@@ -164,7 +165,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
       <template v-else>
         <section>
           <h2 class="caption mb-1 font-medium">Arms</h2>
-          <ChainArmRows v-if="subject.data.value?.kind === 'chain'" v-model="plan.arms" :name="name" :versions="versions.data.value ?? []" :models="models.data.value?.models ?? []" :wrong="problem?.field ?? null" />
+          <ChainArmRows v-if="isChain" v-model="plan.arms" :name="name" :versions="versions.data.value ?? []" :models="models.data.value?.models ?? []" :wrong="problem?.field ?? null" />
           <ArmRows
             v-else
             v-model="plan.arms"
@@ -267,7 +268,7 @@ useKeys([{ keys: { "ctrl+enter": () => void start() }, shown: ["Ctrl ↵"], labe
     <footer v-if="plan" class="border-t border-rule bg-straw-wash/40 p-4">
       <p class="font-serif text-say" data-test="calls">
         {{ count(plan.arms.length, "arm") }} × {{ chosen === null ? "the cases" : count(chosen, "case") }}<template v-if="forms"> and {{ count(forms, "variation") }}</template> × {{ count(plan.repeats || 0, "repeat") }}<template v-if="calls !== null">
-          = <b class="font-semibold">{{ count(calls, "call") }}</b></template
+          = <b class="font-semibold">{{ isChain ? count(calls, "reading") : count(calls, "call") }}</b><template v-if="isChain && estimate"> in about {{ count(estimate.calls, "call") }}</template></template
         ><template v-if="estimate">, about {{ cents(estimate.cents) }}{{ plan.asRecorded !== null ? ", less what is taken over" : "" }}</template
         ><template v-if="estimate?.judge_calls"> and {{ count(estimate.judge_calls, "call") }} of judges, about {{ cents(estimate.judge_cents) }}</template
         ><template v-if="estimate?.person_calls"> and {{ count(estimate.person_calls, "call") }} of played people, about {{ cents(estimate.person_cents) }}</template>

@@ -10,7 +10,7 @@ import { useKeys } from "@/frame/keys";
 import { complain, say } from "@/frame/notices";
 import { cents, count, when } from "@/marks/format";
 import { useTimestamp } from "@vueuse/core";
-import { matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
+import { asked, matrixOf, numbersOf, settingsInShort, varied } from "./matrix";
 import { heldOut } from "@/verdict/look";
 import TickMatrix from "./TickMatrix.vue";
 import { useStandIns } from "@/api/models";
@@ -33,14 +33,14 @@ const notes = computed(() =>
   ),
 );
 const question = computed(() => {
-  const asked = props.page.question;
-  if (!asked) return "";
-  const title = props.page.measures.find((measure) => measure.key === asked.measure)?.title ?? asked.measure;
-  return `Does ${props.page.arms[asked.arm]?.name ?? "it"} differ from ${props.page.arms[0]?.name} in “${title}”?`;
+  const main = props.page.question;
+  if (!main) return "";
+  const title = props.page.measures.find((measure) => measure.key === main.measure)?.title ?? main.measure;
+  return `Does ${props.page.arms[main.arm]?.name ?? "it"} differ from ${props.page.arms[0]?.name} in “${title}”?`;
 });
 const at = ref(0);
 const asking = ref(false);
-const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
+const standIns = useStandIns(() => props.page.arms.flatMap((each) => each.models));
 
 const share = computed(() => line.value.recorded / Math.max(line.value.total, 1));
 const facts = computed(() => {
@@ -138,7 +138,7 @@ useKeys([
               :class="arm.position === 0 ? 'bg-slate-wash text-slate' : 'bg-kelp-wash text-kelp'"
               >v{{ arm.version }}</span
             >
-            <span class="min-w-0 flex-1 truncate">{{ arm.model }}</span>
+            <span class="min-w-0 flex-1 truncate" :title="asked(arm)">{{ asked(arm) }}</span>
             <span class="caption truncate font-mono" :title="settingsInShort(arm.settings) || 'the version’s own settings'">{{ settingsInShort(varied(page, arm.settings)) }}</span>
             <span class="w-13 text-right text-xs text-slate">{{ arm.position === 0 ? "baseline" : "" }}</span>
           </li>

@@ -1,4 +1,4 @@
-import type { Settings, Ticks, TrialPage } from "@/api/schema";
+import type { ArmShape, Settings, Ticks, TrialPage } from "@/api/schema";
 import type { Mark } from "@/marks/TickStrip.vue";
 
 /** A trial's ticks by arm and case, on one measure or on all of them together. */
@@ -73,6 +73,12 @@ function stateOf(mark: string, asked: number[]): number {
 /** The numbers of a trial's cases, in their order. */
 export function numbersOf(page: TrialPage): number[] {
   return page.numbers.flatMap((run) => Array.from({ length: run[1]! - run[0]! + 1 }, (_, at) => run[0]! + at));
+}
+
+/** What an arm asks: its model; of a chain the step that is varied, or all its models. */
+export function asked(arm: ArmShape): string {
+  const told = arm.step ? `“${arm.step}”: ${arm.prompt ? `${arm.prompt}, ` : ""}${arm.model}` : arm.models.join(", ");
+  return arm.subject ? `${arm.subject}, ${told}` : told;
 }
 
 /** Settings in a few characters each. */

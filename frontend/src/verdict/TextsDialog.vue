@@ -8,7 +8,7 @@ import { useContentOf } from "@/api/subjects";
 import type { ArmShape } from "@/api/schema";
 import CompareRows from "@/draft/versions/CompareRows.vue";
 import SheetDialog from "@/parts/SheetDialog.vue";
-import { settingsInShort } from "@/trial/matrix";
+import { asked, settingsInShort } from "@/trial/matrix";
 
 const props = defineProps<{ open: boolean; name: string; arm: ArmShape; baseline: ArmShape }>();
 defineEmits<{ close: [] }>();
@@ -20,7 +20,7 @@ const sides = computed(() => {
   const [before, after] = [older.data.value, newer.data.value];
   return before && after && before.kind === after.kind ? { before, after } : null;
 });
-const told = (arm: ArmShape) => [arm.model, settingsInShort(arm.settings)].filter(Boolean).join(", ");
+const told = (arm: ArmShape) => [asked(arm), settingsInShort(arm.settings)].filter(Boolean).join(", ");
 </script>
 
 <template>

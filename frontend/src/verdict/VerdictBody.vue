@@ -64,7 +64,7 @@ async function keepFailures(): Promise<void> {
 }
 const byTag = ref(false);
 const texts = ref(false);
-const standIns = useStandIns(() => props.page.arms.map((each) => each.model));
+const standIns = useStandIns(() => props.page.arms.flatMap((each) => each.models));
 const caseAt = computed(() => {
   const asked = number("case");
   const found = number("at") ?? (asked === null ? -1 : numbers.value.indexOf(asked));
