@@ -15,22 +15,27 @@ from epistem.store.replied import Place
 from epistem.store.subjects import Subject
 from epistem.work.speakers import LONGEST, Asked
 
+AT_A_TIME = 40
+"""Places whose replies are read in one go."""
+
 
 def replied_before(
     tx: Transaction, trial_id: int, places: Collection[Place], now: Mapping[str, Model]
 ) -> Iterator[tuple[Asked, Before]]:
-    """In a trial, to the cases and repeats at these places of it; by models that would answer the same today."""
-    found = replied.at(tx, trial_id, places, LONGEST)
-    then = entries.get_all(tx, {each.entry_id for each in found})
-    same = {
-        entry_id: model.name
-        for entry_id, model in then.items()
-        if model.name in now and entries.answer_alike(model, now[model.name])
-    }
-    for each in found:
-        if name := same.get(each.entry_id):
-            asked = name, digest_of(each.hash, each.seed)
-            yield asked, Before(each.reply, each.usage, each.ms)
+    """In a trial, to the cases and repeats at these places of it, in order; by models that would answer the same today.
+    Read as it is taken, some places at a time: together they may be more than there is memory for."""
+    same: dict[int, str | None] = {}
+    in_order = sorted(places)
+    for first in range(0, len(in_order), AT_A_TIME):
+        found = replied.at(tx, trial_id, in_order[first : first + AT_A_TIME], LONGEST)
+        new = {each.entry_id for each in found} - set(same)
+        for entry_id, model in entries.get_all(tx, new).items():
+            alike = model.name in now and entries.answer_alike(model, now[model.name])
+            same[entry_id] = model.name if alike else None
+        for each in found:
+            if name := same.get(each.entry_id):
+                asked = name, digest_of(each.hash, each.seed)
+                yield asked, Before(each.reply, each.usage, each.ms)
 
 
 def check_as_recorded(tx: Transaction, subject: Subject, plan: TrialPlan) -> None:

@@ -11,8 +11,10 @@ from epistem.core.engine.needs import AskModel
 from epistem.models.driving import Before, Made
 from epistem.work.judging import People
 
-MOST_REMEMBERED, LONGEST = 4_000, 100_000
-"""Replies, and bytes of one."""
+MOST_REMEMBERED, LONGEST = 32_000_000, 100_000
+"""Bytes of all replies, and of one."""
+AROUND = 500
+"""Bytes that a remembered reply takes besides its own."""
 Asked = tuple[str, bytes]
 """The model, and what exactly it is asked."""
 
@@ -27,17 +29,26 @@ class Speakers(People):
     def __init__(self, *args: Any, **more: Any) -> None:
         super().__init__(*args, **more)
         self._said: OrderedDict[Asked, Before] = OrderedDict()
+        self._bytes = 0
         self._asking: dict[Asked, asyncio.Event] = {}
 
     def know(self, replied: Iterable[tuple[Asked, Before]]) -> None:
-        """What was replied before they began."""
+        """What was replied before they began, as far as there is room: the first of it, which is asked first."""
         for asked, before in replied:
+            if self._bytes + len(before.raw) + AROUND > MOST_REMEMBERED:
+                return
             self._remember(asked, before)
 
     def _remember(self, asked: Asked, before: Before) -> None:
+        if asked in self._said:
+            self._forget(asked)
         self._said[asked] = before
-        while len(self._said) > MOST_REMEMBERED:
-            self._said.popitem(last=False)
+        self._bytes += len(before.raw) + AROUND
+        while self._bytes > MOST_REMEMBERED:
+            self._forget(next(iter(self._said)))
+
+    def _forget(self, asked: Asked) -> None:
+        self._bytes -= len(self._said.pop(asked).raw) + AROUND
 
     async def recall(self, need: AskModel) -> Before | None:
         if need.seed is None:

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import asyncio
+
 import pytest
 
 from epistem.core.cases.content import Case
+from epistem.core.engine.needs import AskModel, SharedBody
 from epistem.core.errors import InvalidInput
+from epistem.core.wire.reply import Usage
+from epistem.models.driving import Before, Made
 from epistem.store import cases, readings, subjects, versions
 from epistem.store.walks import readings as walked
+from epistem.work.speakers import AROUND, Speakers
 from tests.kit.running import carry_out, put_model, status_of, step_until
 from tests.runner.test_chain_trials import ask, chain, made, plan, start
 
@@ -122,3 +128,51 @@ def test_trials_of_others_and_of_prompts_are_no_source(database, runner, made, f
     own = carry_out(runner, database, start(database, other, plan(arm)))
     with pytest.raises(InvalidInput, match="Only steps of chains"):
         start(database, other, taking(own.id, arm))
+
+
+class TestRoom:
+    """What is remembered is bounded by its bytes, whether it is brought along or heard."""
+
+    @pytest.fixture
+    def speakers(self, database, monkeypatch):
+        monkeypatch.setattr("epistem.work.speakers.MOST_REMEMBERED", 10 * (AROUND + 100))
+        return Speakers(database, {}, {})
+
+    @staticmethod
+    def need(number):
+        return AskModel(str(number), SharedBody(b"%d" % number), number, "own")
+
+    def replied(self, numbers):
+        for number in numbers:
+            yield ("own", self.need(number).digest), Before(b"x" * 100)
+
+    def known(self, speakers, number):
+        return asyncio.run(speakers.recall(self.need(number))) is not None
+
+    def test_the_first_are_brought_along_and_no_more_is_read_than_there_is_room_for(self, speakers):
+        read = []
+
+        def reading():
+            for each in self.replied(range(1_000_000)):
+                read.append(each)
+                yield each
+
+        speakers.know(reading())
+        assert len(read) == 11
+        assert [self.known(speakers, n) for n in (0, 9, 10)] == [True, True, False]
+
+    def test_the_newest_that_are_heard_push_out_the_oldest(self, speakers):
+        speakers.know(self.replied(range(10)))
+        for number in (3, 3, 20, 21):
+            made = Made(*[None] * len(Made._fields))._replace(
+                raw=b"y" * 100, usage=Usage(), total_ms=1.0
+            )
+            asyncio.run(speakers.heard(self.need(number), made))
+        assert [self.known(speakers, n) for n in (0, 1, 2, 3, 20, 21)] == [
+            False,
+            False,
+            True,
+            True,
+            True,
+            True,
+        ]
