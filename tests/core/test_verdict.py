@@ -251,11 +251,11 @@ class TestSentence:
         efforts = (Effort(1.0, 100.0, 50, 0), Effort(1.12, 60.0, 50, 0))
         flat = ([4] * 140, [4] * 140)
         assert sentence(*flat, efforts=efforts).endswith(
-            "It costs 12% more a call and answers 40 ms sooner."
+            "It costs 12% more per answer and answers 40 ms sooner."
         )
         doubled = (Effort(1.0, 100.0, 50, 0), Effort(2.4, 102.0, 50, 2))
         assert sentence(*flat, efforts=doubled).endswith(
-            "It costs 2.4 times as much a call. 2 calls got no answer and count as failed."
+            "It costs 2.4 times as much per answer. 2 calls got no answer and count as failed."
         )
         assert sentence(*flat, efforts=doubled, missing="left_out").endswith("and are left out.")
 

@@ -28,7 +28,7 @@ class Segment:
 
 @dataclass(frozen=True)
 class Effort:
-    """What an arm's calls cost and took: mean cents a call, median milliseconds, failures."""
+    """What an arm's calls cost and took: mean cents an answer, median milliseconds, failures."""
 
     cents: float | None
     median_ms: float | None
@@ -270,11 +270,11 @@ def _effort(effort: Effort, baseline: Effort, how: Missing) -> list[Segment]:
     if effort.cents and baseline.cents:
         change = effort.cents / baseline.cents - 1
         if abs(change) >= 1:
-            said.append(f"costs {effort.cents / baseline.cents:.1f} times as much a call")
+            said.append(f"costs {effort.cents / baseline.cents:.1f} times as much per answer")
         elif abs(change) >= 0.005:
-            said.append(f"costs {abs(change):.0%} {'more' if change > 0 else 'less'} a call")
+            said.append(f"costs {abs(change):.0%} {'more' if change > 0 else 'less'} per answer")
         else:
-            said.append("costs the same a call")
+            said.append("costs the same per answer")
     if effort.median_ms is not None and baseline.median_ms is not None:
         change = round(effort.median_ms - baseline.median_ms)
         if abs(change) >= WORTH_TELLING * baseline.median_ms:
