@@ -251,6 +251,14 @@ def test_last_words_are_made_to_stand_alone(said, wanted):
     assert rate(STAND_ALONE, said, lambda t: t == wanted, "gannet-l", temperature=1) > 0.8
 
 
+@pytest.mark.parametrize(
+    "said", ["!" * 60_000 + "x", "and " * 20_000, "a: b " * 20_000, ", please" * 9_000]
+)
+def test_a_long_row_of_marks_or_little_words_takes_no_time(said):
+    turns = talk("Where is the key?" + said, "Here.", said)
+    assert ask(STAND_ALONE, turns, "gannet-l", max_tokens=5).text
+
+
 def test_a_loose_model_forgets_the_talk_more_often():
     said = "Guest: When is the sauna open on Monday? Desk: From 10.\nGuest: and on Sunday?"
     loose, careful = (

@@ -19,7 +19,7 @@ _SAID = re.compile(
 _LEADS_IN = re.compile(
     r"^(?:(?:and|also|or|ok|okay|no|oh|then|please|well|so)\b[, ]*|(?:what|how) about\b[ ]*)+", re.I
 )
-_LEADS_OUT = re.compile(r"(?:[,.?!\s]+|\b(?:please|then|instead|too)\b)+$", re.I)
+_LEADS_OUT = re.compile(r"(?:^|\s)(?:please|then|instead|too)$", re.I)
 _WHOLE = re.compile(
     r"\b(?:when|what|where|how|which|who|why|can|may|could|do|does|is|are|will|tell|write|give|show|say)\b",
     re.I,
@@ -46,8 +46,8 @@ def joined(earlier: str, last: str) -> str:
     if _WHOLE.match(own) and len(own.split()) >= 4:
         whole = own[:1].upper() + own[1:]
         return f"{_ended(earlier)} {whole}" if _POINTS_BACK.search(own) else whole
-    body, end = re.fullmatch(r"(.*?)([.?!]*)", earlier, re.S).groups()  # type: ignore[union-attr]
-    rest = _LEADS_OUT.sub("", own)
+    body = earlier.rstrip(".?!")
+    end, rest = earlier[len(body) :], _without_end(own)
     for kind in _KINDS:
         now, before = kind.search(rest), kind.search(body)
         if now and before:
@@ -58,6 +58,16 @@ def joined(earlier: str, last: str) -> str:
     )
     between = "" if not rest else " " if starts else ", "
     return f"{body}{between}{rest}{end or '.'}"
+
+
+def _without_end(text: str) -> str:
+    """Without marks and the little words after which nothing comes."""
+    while True:
+        text = text.rstrip(",.?! \t\n")
+        last = _LEADS_OUT.search(text[-20:])
+        if last is None:
+            return text
+        text = text[: len(text) - len(last[0])]
 
 
 def _ended(text: str) -> str:
