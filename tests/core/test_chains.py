@@ -15,6 +15,7 @@ from epistem.core.engine.needs import (
 from epistem.core.engine.run import Noted, Run, given_by, replayed
 from epistem.core.errors import WireError
 from epistem.core.prompts.tools import ToolResult
+from epistem.starters import patterns
 from tests.kit.chains import INNER, PAUSE, SPEAKERS, World, ask, chain, prompt, put, walked
 
 
@@ -394,6 +395,10 @@ class TestFaults:
         assert [(f.at, f.message, f.stops) for f in faults_of(told)] == [
             ("1", "Nothing reads “other”.", False)
         ]
+
+    @pytest.mark.parametrize("pattern", patterns.all_of(), ids=lambda each: each.title)
+    def test_no_pattern_has_any(self, pattern):
+        assert faults_of(pattern.chain) == []
 
     def test_a_sound_one_has_none(self):
         loop = {"kind": "repeat", "name": "r", "until": "size(wrong) == 0", "steps": [

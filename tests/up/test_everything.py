@@ -46,6 +46,7 @@ class TestDemo:
         chains = {name for name, each in named.items() if each["kind"] == "chain"}
         assert chains == {"desk-lead", "notice-writer", "timetable-answer"}
         assert all(named[name]["cases"] >= 24 for name in chains)
+        assert [demo.get(f"/subjects/{name}/chain")["faults"] for name in chains] == [[], [], []]
         line = named["triage-message"]
         assert (line["name"], line["versions"], line["cases"], line["edited"]) == (
             "triage-message",
