@@ -187,43 +187,6 @@ class TestEnds:
         ]
         assert len(failed.calls) == 1
 
-    @pytest.mark.parametrize(
-        "steps",
-        [
-            TWO,
-            [{**ask("think", "{{ question }}", "answer"), "kind": "vote", "times": 2}],
-            [{"kind": "each", "name": "e", "over": "['a', 'b']", "gives": "thought", "writes": "answer",
-              "steps": [ask("think", "{{ item }}", "thought")]}],
-            [{"kind": "both", "name": "b", "branches": [
-                {"name": "one", "steps": list(TWO)},
-                {"name": "two", "steps": [ask("other", "{{ question }}", "thought")]}]}],
-            [{"kind": "repeat", "name": "r", "until": "true", "steps": list(TWO)}],
-            [{**TWO[0], "seconds": 60}, {**TWO[1], "retries": 1}],
-        ],
-        ids=["ask", "vote", "each", "both", "repeat", "limits"],
-    )  # fmt: skip
-    def test_a_model_that_is_away_pauses_the_arm_and_is_asked_again(
-        self, database, runner, made, model_server, steps
-    ):
-        with database.transaction() as tx:
-            versions.save(tx, made, chain(*steps), "")
-        away = [True]
-        kept = model_server.answer
-        model_server.answer = lambda body: (503, "away", {}) if away[0] else kept(body)
-        newest = 1 if steps is TWO else 2
-        trial = start(database, made, plan({"version": newest}, repeats=8))
-
-        def paused():
-            with database.transaction() as tx:
-                return trials.paused_of(tx, trial.id)
-
-        step_until(runner, paused, what="the arm to be paused")
-        away[0] = False
-        with database.transaction() as tx:
-            work.try_now(tx, trial.id)
-        over = carry_out(runner, database, trial)
-        assert (over.recorded, over.unanswered) == (32, 0)
-
 
 class TestKills:
     def test_what_was_paid_for_is_not_asked_again(self, address, database, made, model_server):

@@ -62,7 +62,7 @@ class Left:
 
 
 @dataclass
-class Spent:
+class StepCosts:
     """By one step itself so far, on all its attempts; not by the steps that stand in it."""
 
     calls: int = 0
@@ -73,7 +73,7 @@ class Spent:
         before = self.tokens.get(model, (0, 0))
         self.tokens[model] = (before[0] + sent, before[1] + written)
 
-    def take(self, other: Spent) -> None:
+    def take(self, other: StepCosts) -> None:
         self.calls += other.calls
         for model, (sent, written) in other.tokens.items():
             self.add(model, sent, written)
@@ -100,7 +100,7 @@ class Going:
     state: State
     left: Left
     talking: Talking
-    spent: Spent = field(default_factory=Spent)
+    spent: StepCosts = field(default_factory=StepCosts)
     """By the step that it is in."""
     steps: list[Stepped] = field(default_factory=list)
     written: Written = field(default_factory=list)
@@ -115,7 +115,7 @@ class Going:
         state, left = self.state.copied(**more), self.left.copied()
         talk = list(self.talk)
         told = (talk, self.summary, self.summed)
-        return Going(state, left, self.talking, Spent(), [], [], *told)
+        return Going(state, left, self.talking, StepCosts(), [], [], *told)
 
 
 class Beside(NamedTuple):

@@ -30,7 +30,7 @@ from epistem.core.chains.going import (
     End,
     Going,
     Left,
-    Spent,
+    StepCosts,
     join,
     json_or_text,
     told_as_json,
@@ -147,7 +147,7 @@ class Walk:
             going.talk.append(Turn(role="assistant", text=says))
             if talk.summary is not None and number < talk.turns:
                 place = f"t{number}.{len(self._chain.steps) + 1}"
-                going.spent = Spent()
+                going.spent = StepCosts()
                 done = yield from self._asker.sum_up(talk.summary, place, going)
                 yield from self._note(going, done)
             heard = yield from going.talking.hear(f"t{number}~said", says, talk.hours)
@@ -180,7 +180,7 @@ class Walk:
         if len(at) > LONGEST_PLACE:
             raise End("failed", f"Step {step.name} stands too deep in others and their calls.")
         going.left.steps -= 1
-        around, going.spent = going.spent, Spent()
+        around, going.spent = going.spent, StepCosts()
         try:
             yield from self._begun(step, at, going)
         finally:

@@ -86,13 +86,13 @@ def _said(job: Job) -> tuple[str, str]:
     ]
     pieces = [(who, text) for who, text in pieces if text]
     if not pieces:
-        return next(iter(reversed(told[:-1])), ""), job.text
+        return told[-2] if len(told) > 1 else "", job.text
     person, last = pieces[0][0], pieces[-1][1]
     asked = [text for who, text in pieces[:-1] if who == person]
-    asked = [*(told[:-1] if len(pieces) == 1 else []), *asked]
-    return next(
-        (text for text in reversed(asked) if _WHOLE.search(text)), "".join(asked[-1:])
-    ), last
+    if len(pieces) == 1:  # the last words under a heading
+        asked = told[:-1]
+    whole = [text for text in asked if _WHOLE.search(text)] or asked
+    return whole[-1] if whole else "", last
 
 
 def _value(job: Job, name: str, rule: Mapping[str, Any]) -> Any:
