@@ -332,11 +332,18 @@ def judges_of(tx: Transaction, trial_id: int) -> tuple[dict[str, Model], dict[st
 
 
 def asked_by(tx: Transaction, trial_id: int) -> list[tuple[int | str, str]]:
-    """Version (with its subject, where that is another) and model of each arm, in order. Cheap: nothing is parsed."""
+    """Version (with its subject, where that is another, and with the step that is varied) and model of each arm, ""
+    for a chain, in order. Cheap: nothing is parsed."""
+
+    def named(version: int, of: str, step: str | None, asks: str | None) -> int | str:
+        told = " ".join([of, f"v{version}", f"“{step}”" if step else "", asks or ""])
+        return " ".join(told.split()) if of or step else int(version)
+
     return [
-        (int(version) if not of else f"{of} v{version}", str(model))
-        for version, model, of in tx.rows(
-            "SELECT v.number, a.model, IF(s.id = t.subject_id, '', s.name) FROM arms a "
+        (named(version, of, step, asks), str(model))
+        for version, model, of, step, asks in tx.rows(
+            "SELECT v.number, IF(s.kind = 'chain', '', a.model), IF(s.id = t.subject_id, '', s.name), "
+            "JSON_VALUE(a.step, '$.step'), JSON_VALUE(a.step, '$.model') FROM arms a "
             "JOIN versions v ON v.id = a.version_id JOIN subjects s ON s.id = v.subject_id "
             "JOIN trials t ON t.id = a.trial_id WHERE a.trial_id = %s ORDER BY a.position",
             [trial_id],

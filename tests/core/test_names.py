@@ -68,6 +68,9 @@ def test_arms_alike_in_all_that_is_told_are_numbered():
         ([(1, "a"), (2, "a"), (1, "b"), (2, "b")], "v2 against v1, on a and b"),
         ([(3, "a"), (3, "b"), (3, "c")], "v3: b and c against a"),
         ([(3, "a"), (3, "a")], "v3, on a at several settings"),
+        ([(1, "")], "v1"),
+        ([(1, ""), ("v1 “sort” b", "")], "v1 “sort” b against v1"),
+        ([("one v1", "a"), (1, ""), (2, "")], "v1 and v2 against one v1, on a"),
     ],
 )
 def test_what_a_trial_compares_is_told_in_a_few_words(asked, told):

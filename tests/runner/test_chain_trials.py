@@ -110,6 +110,8 @@ class TestArms:
         with database.transaction() as tx:
             arms = trials.arms_of(tx, trial.id)
             assert arm_names(arms) == ["at-once v1 own", "v1", "v1 “answer” other"]
+            asked = trials.asked_by(tx, trial.id)
+            assert asked == [("at-once v1", "own"), (1, ""), ("v1 “answer” other", "")]
             [one], [two], [three] = (readings.at(tx, trial.id, arm, 0) for arm in range(3))
             stats = walked.by_arm(tx, trial.id)
             took = walked.of_cell(tx, two.id)

@@ -75,8 +75,8 @@ def compared(
 ) -> str:
     """What a trial compares, in a few words: `v2 against v1, on tern-s and gannet-l`.
 
-    `asked` has the version (as a number, or in words where it is another subject's) and the model of each arm, the
-    baseline first. Where it judges the answers of
+    `asked` has the version (as a number, or in words where it is another subject's or a step is varied) and the model
+    of each arm, "" for a chain, the baseline first. Where it judges the answers of
     another trial: `T1 judged anew: v2 against …`; where it tries one step of a chain: `“sort” alone: v2 against …`.
     """
     if alone:
@@ -84,13 +84,13 @@ def compared(
     if answers_of is not None:
         return f"T{answers_of} judged anew: {compared(asked)}"
     versions = list(dict.fromkeys(version for version, _ in asked))
-    models = list(dict.fromkeys(model for _, model in asked))
+    models = list(dict.fromkeys(model for _, model in asked if model))
     if not asked:
         return ""
     first, *others = (f"v{each}" if isinstance(each, int) else each for each in versions)
     told = f"{listed(others, 'and')} against {first}" if others else first
-    if others or len(models) == 1:
-        told += f", on {listed(models, 'and')}"
+    if others or len(models) <= 1:
+        told += f", on {listed(models, 'and')}" if models else ""
         return told + (" at several settings" if len(asked) > len(set(asked)) else "")
     return f"{first}: {listed(models[1:], 'and')} against {models[0]}"
 

@@ -210,7 +210,7 @@ useKeys([
         <template v-if="arm !== null">
           <span class="font-semibold">Evidence for</span>
           <select
-            class="field h-slim max-w-47.5 bg-kelp-wash px-1 font-medium text-kelp"
+            class="field h-slim max-w-38 bg-kelp-wash px-1 font-medium text-kelp"
             :value="arm"
             aria-label="Arm"
             data-test="verdict-arm"
@@ -220,7 +220,7 @@ useKeys([
           </select>
           <span class="font-semibold">against</span>
           <select
-            class="field h-slim max-w-47.5 bg-slate-wash px-1 font-medium text-slate"
+            class="field h-slim max-w-38 bg-slate-wash px-1 font-medium text-slate"
             :value="baseline"
             aria-label="Against"
             title="Reading is free: any arm can be the one that the others are held against"
