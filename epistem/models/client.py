@@ -6,7 +6,9 @@ import asyncio
 import random
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
+from copy import copy
 from datetime import UTC, datetime
+from secrets import token_hex
 from time import monotonic
 from types import TracebackType
 from typing import Self
@@ -14,6 +16,7 @@ from typing import Self
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import embeddings
+from epistem.core.wire.formats import CALLER
 from epistem.core.wire.stream import NothingCame, Piece
 from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
@@ -37,9 +40,11 @@ class ModelClient:
         keys: Keys | None = None,
         limits: Limits | None = None,
         may_ask: Callable[[], None] = lambda: None,
+        caller: str = "",
     ) -> None:
         """`sleep` is how any wait between attempts is spent, and `may_ask` is asked once it is a call's
-        turn: either may raise, to give up."""
+        turn: either may raise, to give up. `caller` names on whose behalf it asks, such as a trial's that
+        several clients carry out; without one a client is a caller of its own."""
         self._keys = keys or Keys.of_this_server()
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
@@ -47,6 +52,7 @@ class ModelClient:
         self._sender = Sender(in_flight)
         self._limits = limits or Own()
         self._may_ask = may_ask
+        self._caller = caller or token_hex(8)
         self._headers: dict[Endpoint, dict[str, str]] = {}
         self._paces: dict[str, Pace] = {}
 
@@ -61,6 +67,12 @@ class ModelClient:
         trace: TracebackType | None,
     ) -> None:
         await self._sender.stop()
+
+    def calling_as(self, caller: str) -> Self:
+        """The same client, with all that it holds, asking on behalf of this caller."""
+        other = copy(self)
+        other._caller, other._headers = caller, {}
+        return other
 
     def let_go(self) -> None:
         """What this task was answered is put away: its place among large answers is free."""
@@ -181,6 +193,8 @@ class ModelClient:
             headers = {**dict(endpoint.headers), "Content-Type": "application/json"}
             if endpoint.key_reference:
                 headers |= endpoint.format.key_headers(self._key_for(endpoint))
+            if endpoint.built_in:
+                headers[CALLER] = self._caller
             self._headers[endpoint] = headers
         return headers
 

@@ -36,13 +36,16 @@ class Entry(Protocol):
     def requests_per_minute(self) -> int | None: ...
     @property
     def tokens_per_minute(self) -> int | None: ...
+    @property
+    def built_in(self) -> bool: ...
 
 
 @dataclass(frozen=True, eq=False)
 class Endpoint:
     """One is equal to itself alone, so that it is found quickly on the path of every call.
     `key_reference` names a key (`models.keys`), never is one. `headers` are sent besides the usual
-    ones. The last three are what the server allows all who ask it together; None is no limit."""
+    ones. Calls at once, and requests and tokens a minute, are what the server allows all who ask it together;
+    None is no limit. A `built_in` one comes with Epistem: it is told who asks."""
 
     model: str
     address: str
@@ -54,6 +57,7 @@ class Endpoint:
     calls_at_once: int | None = None
     requests_per_minute: int | None = None
     tokens_per_minute: int | None = None
+    built_in: bool = False
 
     @classmethod
     def of(cls, entry: Entry, *, most_ms: int | None = None) -> Endpoint:
@@ -70,6 +74,7 @@ class Endpoint:
             entry.calls_at_once,
             entry.requests_per_minute,
             entry.tokens_per_minute,
+            entry.built_in,
         )
 
     @cached_property

@@ -164,6 +164,7 @@ class _Shard:
             sleep=self._sleep,
             limits=limits,
             may_ask=self._unless_stopped,
+            caller=f"trial {task.trial_id}",
         ) as client:
             watch = asyncio.create_task(self._watch_status())
             try:

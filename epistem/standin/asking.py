@@ -23,19 +23,21 @@ from epistem.standin.faults import ERRORS, HEADER, Fault, FaultPlan
 from epistem.standin.images import picture_from, url_of
 from epistem.standin.profiles import Profile
 from epistem.standin.request import text_of
+from epistem.standin.turns import Turns
 
 LEAST_CACHED, MOST_PREFIXES = 256, 4_096
 
 
 @dataclass
 class Service:
-    """What the running service keeps: calls of each model, prefixes that it has seen, faults."""
+    """What the running service keeps: calls of each model, prefixes that it has seen, faults, whose turn it is."""
 
     pace: float
     key: str | None = None
     faults: FaultPlan = field(default_factory=FaultPlan)
     calls: Counter[str] = field(default_factory=Counter)
     prefixes: OrderedDict[str, None] = field(default_factory=OrderedDict)
+    turns: Turns = field(default_factory=Turns)
 
 
 SERVICE = web.AppKey("service", Service)
@@ -76,9 +78,16 @@ async def body_of(request: web.Request) -> Any:
         raise Refused(400, f"The body is not JSON: {error}.", None, "invalid_json") from error
 
 
-def ask(request: web.Request, body: dict[str, Any], named: Profile, fault: Fault | None) -> Asked:
-    """Answer a checked body in the chat-completions shape. Raises Refused."""
+async def ask(
+    request: web.Request, body: dict[str, Any], named: Profile, fault: Fault | None
+) -> Asked:
+    """Answer a checked body in the chat-completions shape, when it is the caller's turn. Raises Refused."""
     service = request.app[SERVICE]
+    async with service.turns.of(request):
+        return _asked(service, body, named, fault)
+
+
+def _asked(service: Service, body: dict[str, Any], named: Profile, fault: Fault | None) -> Asked:
     service.calls[named.name] += 1
     model = named.after(service.calls[named.name], time.time())
     if fault is not None and fault.kind == "changed":

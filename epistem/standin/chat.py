@@ -39,7 +39,7 @@ async def chat_completions(request: web.Request) -> web.StreamResponse:
     fault = fault_of(request, model)
     if (gone_wrong := await go_wrong(request, fault, error)) is not None:
         return gone_wrong
-    asked = ask(request, body, model, fault)
+    asked = await ask(request, body, model, fault)
     frame = {
         "id": f"chatcmpl-{asked.id}",
         "object": "chat.completion",

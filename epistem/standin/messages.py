@@ -62,7 +62,7 @@ async def messages(request: web.Request) -> web.StreamResponse:
     fault = fault_of(request, model)
     if (gone_wrong := await go_wrong(request, fault, error)) is not None:
         return gone_wrong
-    asked = ask(request, body, model, fault)
+    asked = await ask(request, body, model, fault)
     [given] = asked.answers
     message = {
         "id": f"msg_{asked.id}",
@@ -87,7 +87,8 @@ async def count_tokens(request: web.Request) -> web.Response:
     given = await body_of(request)
     body = _as_chat({"max_tokens": 1, **given} if isinstance(given, dict) else given)
     checked(body)
-    return web.json_response({"input_tokens": tokens_asked(body)})
+    async with request.app[SERVICE].turns.of(request):
+        return web.json_response({"input_tokens": tokens_asked(body)})
 
 
 def _usage(asked: Asked) -> dict[str, int]:

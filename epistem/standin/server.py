@@ -18,8 +18,11 @@ from epistem.standin.bookings import make_bookings
 from epistem.standin.checking import Refused, checked_texts, known_model
 from epistem.standin.embedding import PLACES, embed
 from epistem.standin.profiles import Profile, profiles
+from epistem.standin.turns import CallerLeft
 
 MAX_BODY_BYTES = 16_000_000
+MOST_KNOCKING = 2_048
+"""Connections that may wait to be taken: one that finds no room there tries again after a second and more."""
 MESSAGES = "/v1/messages"
 
 
@@ -43,6 +46,8 @@ async def _told_in_the_usual_shape(request: web.Request, handler: Any) -> web.St
         _check_key(request)
         response: web.StreamResponse = await handler(request)
         return response
+    except CallerLeft:
+        return web.Response()  # which nobody reads
     except Refused as refused:
         return error(refused.status, refused.message, refused.param, refused.code)
     except web.HTTPException as failed:
@@ -81,6 +86,11 @@ def _entry(profile: Profile) -> dict[str, Any]:
 
 async def _embeddings(request: web.Request) -> web.Response:
     body = await body_of(request)
+    async with request.app[SERVICE].turns.of(request):
+        return _embedded(body)
+
+
+def _embedded(body: Any) -> web.Response:
     model, texts, places = checked_texts(body)
     data: list[dict[str, Any]] = []
     for index, text in enumerate(texts):
@@ -108,7 +118,8 @@ def serve(
     app = make_app(pace=pace, key=key)
     if bookings is not None:
         app.cleanup_ctx.append(partial(_beside, host, bookings))
-    web.run_app(app, host=host, port=port, print=lambda *_: None, access_log=None)
+    quiet = {"print": lambda *_: None, "access_log": None}
+    web.run_app(app, host=host, port=port, backlog=MOST_KNOCKING, **quiet)
 
 
 async def _beside(host: str, port: int, _: web.Application) -> AsyncIterator[None]:

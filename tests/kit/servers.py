@@ -10,6 +10,7 @@ from typing import Any
 
 from aiohttp import web
 from werkzeug.serving import make_server
+from tests.kit.waiting import PATIENCE_S
 
 
 @contextmanager
@@ -20,7 +21,7 @@ def served(app: web.Application, *, port: int = 0) -> Iterator[str]:
     async def start() -> web.AppRunner:
         runner = web.AppRunner(app, access_log=None, shutdown_timeout=0.1)
         await runner.setup()
-        site = web.TCPSite(runner, "127.0.0.1", port)
+        site = web.TCPSite(runner, "127.0.0.1", port, backlog=2_048)
         await site.start()
         found["port"] = runner.addresses[0][1]
         return runner
@@ -39,10 +40,10 @@ def served(app: web.Application, *, port: int = 0) -> Iterator[str]:
 
     thread = Thread(target=run, daemon=True)
     thread.start()
-    assert ready.wait(10)
+    assert ready.wait(PATIENCE_S)
     yield f"http://127.0.0.1:{found['port']}"
     loop.call_soon_threadsafe(loop.stop)
-    thread.join(10)
+    thread.join(PATIENCE_S)
 
 
 @contextmanager
@@ -53,4 +54,4 @@ def served_wsgi(app: Any) -> Iterator[str]:
     thread.start()
     yield f"http://127.0.0.1:{server.server_port}"
     server.shutdown()
-    thread.join(10)
+    thread.join(PATIENCE_S)

@@ -18,6 +18,8 @@ from epistem.core.wire.reply import Reply
 from epistem.core.wire.stream import LineReader, StreamReader
 
 USUAL = "chat_completions"
+CALLER = "X-Epistem-Caller"
+"""A header that tells the models that come with Epistem who asks, so that each who does is answered in turn."""
 _VERSIONED = re.compile(r"/v[0-9][A-Za-z0-9]*\Z")
 
 
