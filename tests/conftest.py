@@ -31,7 +31,7 @@ TABLES = (
     "judgements", "probations", "versions", "tries", "tried_contents", "subjects",
     "models", "fragment_versions", "fragments", "found", "passage_words", "passages", "document_versions", "documents",
     "collection_versions", "brought_documents", "look_up_cases", "collections", "vectors",
-    "tool_versions", "tools", "sources", "source_pieces", "tool_addresses", "tool_answers", "tool_permissions",
+    "jobs", "tool_versions", "tools", "sources", "source_pieces", "tool_addresses", "tool_answers", "tool_permissions",
 )  # fmt: skip
 
 

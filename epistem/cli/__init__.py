@@ -14,7 +14,8 @@ from rich.console import Console
 from epistem import __version__
 from epistem.cli.cases import cases
 from epistem.cli.checks import check, checks
-from epistem.cli.trial import DATABASE, open_store, trial
+from epistem.cli.options import DATABASE, HOME, HOME_FOR_ALL
+from epistem.cli.trial import open_store, trial
 from epistem.cli.walk import walk
 from epistem.core.errors import EpistemError
 from epistem.logs import set_up_logs
@@ -23,16 +24,7 @@ from epistem.logs import set_up_logs
 
 if TYPE_CHECKING:
     from epistem.cli.folder import Step
-    from epistem.up.supervisor import Supervisor
 
-HOME = click.option(
-    "--home",
-    type=click.Path(path_type=Path, file_okay=False),
-    default=Path("var"),
-    envvar="EPISTEM_HOME",
-    show_default=True,
-    help="Folder with the data and the logs.",
-)
 PORT = click.option(
     "--port", type=click.IntRange(1, 65535), help="Port of the web page. Default: 8400 if free."
 )
@@ -53,12 +45,13 @@ class Told(click.Group):
 
 @click.group(cls=Told, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__)
-def main() -> None:
+@HOME_FOR_ALL
+def main(home: Path | None) -> None:
     """Write prompts, try them on recorded cases, and get an honest verdict.
 
     \b
     First time:
-      epistem demo              start everything with an example, print the address
+      epistem demo              start everything with ten examples, print the address
     From then on:
       epistem up                start with your own data
       epistem trial run FILE    run a trial, print its verdict
@@ -125,9 +118,11 @@ def up(home: Path, port: int | None, reset: bool) -> None:
 @PORT
 @RESET
 def demo(home: Path, port: int | None, reset: bool) -> None:
-    """Like `up`, with the example of Skerry Line: five prompts with cases and a finished trial each.
+    """Like `up`, with the examples of Skerry Line: ten prompts and chains with cases and a trial each.
 
-    The example is loaded once; your changes to it are kept. --reset starts afresh.
+    Each is brought in once; your changes are kept, and what a start that was broken off left undone is
+    done by the next one. The address is printed once the first trial is over, or after half a minute;
+    what is not done by then goes on behind it. --reset starts afresh.
     """
     _serve(home, port, reset, demo=True)
 
@@ -202,37 +197,20 @@ def _tell(steps: Iterable[Step]) -> None:
 
 
 def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
+    from epistem.cli.behind import Behind
     from epistem.up.supervisor import Supervisor
 
     console = Console(highlight=False)
     supervisor = Supervisor(home, port=port, say=lambda line: console.print(f"  {line}"))
+    behind = Behind(supervisor, console, asks=demo)
     try:
         supervisor.start(reset=reset)
         try:
-            if demo:
-                _load(supervisor, console)
-            console.print(f"\n  Epistem is at [bold]{supervisor.address}[/]\n  Ctrl-C ends it.\n")
-            supervisor.watch()
+            supervisor.watch(behind.look)
         finally:
             console.print("  Ending")
+            behind.close()
             supervisor.stop()
     except KeyboardInterrupt:
         supervisor.stop()
         console.print("  Ended. Everything is kept.")
-
-
-def _load(supervisor: Supervisor, console: Console) -> None:
-    from epistem.cli.progress import follow
-    from epistem.demo.load import load_demo, make_vectors, test_judges
-    from epistem.store.database import Database
-
-    database = Database(supervisor.database_address, connections=2)
-    try:
-        started = load_demo(database, supervisor.bookings_address)
-        if started:
-            follow(database, started[0], console, what="Running the demo's trial")
-            test_judges(database)
-            make_vectors(database)
-            console.print(f"  {len(started) - 1} trials of other subjects finish behind it")
-    finally:
-        database.close()

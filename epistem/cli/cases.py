@@ -15,7 +15,8 @@ from rich.markup import escape
 from rich.progress import Progress
 from rich.table import Table
 
-from epistem.cli.trial import DATABASE, HOME, open_store
+from epistem.cli.options import DATABASE, HOME
+from epistem.cli.trial import open_store
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import count
 

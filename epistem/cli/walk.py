@@ -14,8 +14,9 @@ import click
 from rich.console import Console
 from rich.markup import escape
 
+from epistem.cli.options import DATABASE, HOME
 from epistem.cli.person import AtTerminal
-from epistem.cli.trial import DATABASE, HOME, open_store
+from epistem.cli.trial import open_store
 from epistem.core.errors import InvalidInput
 from epistem.core.shapes import count
 

@@ -45,9 +45,9 @@ Heard = Callable[[AskModel, Piece], Awaitable[None]]
 
 
 class Made(NamedTuple):
-    """An exchange with a model. `reply` is None where it failed, and `error` says why. `usage` is an
-    estimate where the server did not tell. `sent` is what was posted, where that is not the need's
-    body with its seed."""
+    """An exchange with a model. `reply` is None where it failed, and `error` says why; `refused` is whether the
+    server refused this very request, and would do so again. `usage` is an estimate where the server did
+    not tell. `sent` is what was posted, where that is not the need's body with its seed."""
 
     need: AskModel
     raw: bytes | None
@@ -59,6 +59,7 @@ class Made(NamedTuple):
     first_ms: float | None = None
     error: str | None = None
     sent: bytes | None = None
+    refused: bool = False
 
     @property
     def estimated(self) -> bool:
@@ -398,5 +399,5 @@ def _made(need: AskModel, raw: bytes, reply: Reply, trace: CallTrace) -> Made:
 
 
 def _failed(need: AskModel, error: CallFailed) -> Made:
-    at, total_ms, attempts = error.trace
-    return Made(need, error.raw, None, Usage(), at, total_ms, attempts, None, error.message)
+    made = Made(need, error.raw, None, Usage(), *error.trace)
+    return made._replace(error=error.message, refused=error.refused_for_good)

@@ -53,6 +53,11 @@ class CallFailed(EpistemError):
         self.retry_after_s = retry_after_s
         self.status = status
 
+    @property
+    def refused_for_good(self) -> bool:
+        """The server took this very request and would refuse it again: that is an answer of a kind, no outage."""
+        return self.kind == "answer" and self.status is not None and self.status not in RETRIED
+
 
 class Trouble(Exception):
     """An attempt that went wrong. `again` says whether the next may go well; `slower` whether the

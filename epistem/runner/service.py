@@ -18,18 +18,20 @@ from epistem.core.errors import EpistemError
 from epistem.core.trials.plan import IN_FLIGHT
 from epistem.models.retry import Retry
 from epistem.runner.addresses import introduce
+from epistem.runner.jobs import Jobs
+from epistem.runner.owning import LongGone, OwnerLock
 from epistem.runner.shard import ShardResult, ShardTask, run_shard, warm_up
 from epistem.runner.walks import Walks
 from epistem.runner.workers import OwnProcesses, Workers
 from epistem.store import cells, trials
 from epistem.store.database import Address, Collision, Database, StoreDown, Transaction
+from epistem.work.jobs import KINDS
 
 log = structlog.get_logger()
 
 
 GONE_S = 3.0
-"""So long a runner's lock has to be free before its cells are given to others: one whose connection
-broke, or whose database was started anew, takes it again within this time."""
+"""So long a runner's lock has to be free before its cells are given to others."""
 MOST_SHARDS = 8
 """Beyond `shards`, one more for each trial that has none: a server that hangs holds up its own trial."""
 
@@ -45,6 +47,7 @@ class RunnerOptions:
     retry: Retry = Retry()  # noqa: RUF009 (frozen, so sharing it is safe)
     gone_s: float = GONE_S
     walks: bool = True
+    jobs: bool = True
 
 
 class Runner:
@@ -64,13 +67,13 @@ class Runner:
         self._workers = make_workers(address, max(MOST_SHARDS, self._options.shards))
         self._database = Database(address, connections=4)
         self._in_hand: dict[ShardTask, Future[ShardResult]] = {}
-        self._free_since: dict[str, float] = {}
-        self._look_for_gone_at = 0.0
+        self._gone = LongGone(self._options.gone_s)
         self._look_for_more_at = 0.0
         self._shards_made = 0
-        self._lock: _RunnerLock | None = None
+        self._lock: OwnerLock | None = None
         self._away = False
         self._walks: Walks | None = None
+        self._jobs: Jobs | None = None
 
     def run(self, stop: Event) -> None:
         """Until `stop` is set. A database that is away is waited for."""
@@ -80,6 +83,9 @@ class Runner:
             if self._options.walks:
                 self._walks = Walks(self._address, self.name, gone_s=self._options.gone_s)
                 self._walks.start()
+            if self._options.jobs:
+                self._jobs = Jobs(self._address, KINDS, gone_s=self._options.gone_s)
+                self._jobs.start()
             log.info("runner ready", runner=self.name)
             while not stop.is_set():
                 try:
@@ -102,7 +108,7 @@ class Runner:
     def step(self) -> bool:
         """One pass; whether a shard was handed out."""
         if self._lock is None or not self._lock.alive():
-            self._lock = _RunnerLock(self._address, self.name)
+            self._lock = OwnerLock(self._address, self.name)
         self._collect()
         self._take_over()
         handed_out = False
@@ -114,6 +120,8 @@ class Runner:
         """Let go: shards in hand end with their processes, and others may take their cells."""
         if self._walks is not None:
             self._walks.close()
+        if self._jobs is not None:
+            self._jobs.close()
         self._workers.stop()
         self._database.close()
         if self._lock is not None:
@@ -125,17 +133,13 @@ class Runner:
 
     def _take_over(self) -> None:
         """Give back the cells of runners that have been gone for a while."""
-        now = time.monotonic()
-        if now < self._look_for_gone_at:
+        if not self._gone.due():
             return
-        self._look_for_gone_at = now + self._options.gone_s / 4
         with self._database.transaction() as tx:
-            gone = cells.runners_gone(tx)
-        self._free_since = {name: self._free_since.get(name, now) for name in gone}
-        for name, since in self._free_since.items():
-            if now - since >= self._options.gone_s:
-                given_back = self._database.settled(partial(cells.release_all_of, runner=name))
-                log.info("took over cells of a runner that is gone", cells=given_back)
+            without_lock = cells.runners_gone(tx)
+        for name in self._gone.of(without_lock):
+            given_back = self._database.settled(partial(cells.release_all_of, runner=name))
+            log.info("took over cells of a runner that is gone", cells=given_back)
 
     def _hand_out_one(self) -> bool:
         """To the trial with the least in hand. A trial that has nothing in hand gets a shard even when
@@ -207,23 +211,3 @@ def _give_back(tx: Transaction, *, task: ShardTask, blame: str | None) -> bool:
     """What a shard that broke had claimed; whether its trial has failed by that."""
     cells.release(tx, task.trial_id, task.owner)
     return blame is not None and trials.note_broken_shard(tx, task.trial_id, blame)
-
-
-class _RunnerLock:
-    """The server-side lock that proves that this runner lives, on a connection of its own."""
-
-    def __init__(self, address: Address, runner: str) -> None:
-        self._connection = address.connect(autocommit=True)
-        with self._connection.cursor() as cursor:
-            if not cells.hold_runner_lock(Transaction(cursor), runner):
-                raise StoreDown("The runner's lock is still held by a connection that was lost.")
-
-    def alive(self) -> bool:
-        try:
-            self._connection.ping(reconnect=False)
-        except Exception:
-            return False
-        return True
-
-    def close(self) -> None:
-        self._connection.close()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import time
 from collections.abc import Callable
 from functools import partial
 from threading import Event, Thread
@@ -15,6 +14,7 @@ import uvloop
 from epistem.core.errors import EpistemError
 from epistem.models.client import ModelClient
 from epistem.models.retry import QUICK, Retry
+from epistem.runner.owning import LongGone
 from epistem.store.database import Address, Database, StoreDown, Transaction
 from epistem.store.walks import rows
 from epistem.work.limits import SharedLimits
@@ -37,10 +37,9 @@ class Walks:
         self, address: Address, owner: str, *, gone_s: float = 3.0, retry: Retry = QUICK
     ) -> None:
         self._database = Database(address, connections=6)
-        self._owner, self._gone_s, self._retry = owner, gone_s, retry
+        self._owner, self._retry = owner, retry
+        self._gone = LongGone(gone_s)
         self._stop = Event()
-        self._free_since: dict[str, float] = {}
-        self._look_for_gone_at = 0.0
         self._thread = Thread(target=self._run, name="walks", daemon=True)
 
     def start(self) -> None:
@@ -91,7 +90,7 @@ class Walks:
     async def _walk(self, walk_id: int, client: ModelClient) -> None:
         try:
             at_work = await asyncio.to_thread(WalkAtWork, self._database, walk_id, self._owner)
-            await at_work.run(client)
+            await at_work.run(client.calling_as(f"walk {walk_id}"))
         except StoreDown:
             raise
         except Exception as error:
@@ -102,16 +101,11 @@ class Walks:
 
     async def _take_over(self) -> None:
         """Give back the walks of runners that have been gone for a while."""
-        now = time.monotonic()
-        if now < self._look_for_gone_at:
+        if not self._gone.due():
             return
-        self._look_for_gone_at = now + self._gone_s / 4
-        gone = await self._in_database(rows.owners_gone) - {self._owner}
-        self._free_since = {name: self._free_since.get(name, now) for name in gone}
-        for name, since in self._free_since.items():
-            if now - since >= self._gone_s:
-                number = await self._in_database(partial(rows.give_back, owner=name))
-                log.info("took over walks of a runner that is gone", walks=number)
+        for name in self._gone.of(await self._in_database(rows.owners_gone) - {self._owner}):
+            number = await self._in_database(partial(rows.give_back, owner=name))
+            log.info("took over walks of a runner that is gone", walks=number)
 
     async def _in_database(self, work: Callable[[Transaction], Kept]) -> Kept:
         return await asyncio.to_thread(self._database.settled, work)

@@ -118,8 +118,14 @@ def serve(
     app = make_app(pace=pace, key=key)
     if bookings is not None:
         app.cleanup_ctx.append(partial(_beside, host, bookings))
-    quiet = {"print": lambda *_: None, "access_log": None}
-    web.run_app(app, host=host, port=port, backlog=MOST_KNOCKING, **quiet)
+    web.run_app(
+        app,
+        host=host,
+        port=port,
+        backlog=MOST_KNOCKING,
+        print=lambda *_: None,
+        access_log=None,
+    )
 
 
 async def _beside(host: str, port: int, _: web.Application) -> AsyncIterator[None]:

@@ -14,6 +14,7 @@ from math import ceil
 from typing import NamedTuple
 
 from epistem.store.database import Transaction
+from epistem.store.owners import without_lock
 
 PROBE_CELLS = 2
 """So many calls find out whether an arm that was paused can be asked again."""
@@ -29,17 +30,8 @@ class ClaimedCell(NamedTuple):
     seed: int
 
 
-def lock_name(runner: str) -> str:
-    return f"epistem.runner.{runner}"
-
-
 def seed_of(tx: Transaction, cell_id: int) -> int:
     return tx.number("SELECT seed FROM cells WHERE id = %s", [cell_id])
-
-
-def hold_runner_lock(tx: Transaction, runner: str) -> bool:
-    """Take (or keep) the lock of this runner on this connection; one that was just lost is waited for."""
-    return tx.first("SELECT GET_LOCK(%s, 1)", [lock_name(runner)]) == (1,)
 
 
 def lock_trial(tx: Transaction, trial_id: int) -> None:
@@ -180,18 +172,12 @@ def release(tx: Transaction, trial_id: int, owner: str) -> int:
 
 
 def runners_gone(tx: Transaction) -> set[str]:
-    """Runners that own cells while nobody holds their lock. A runner whose connection broke takes its
-    lock again in a moment, so one is gone only if it is so for a while."""
+    """Runners that own cells while nobody holds their lock."""
     owners = tx.rows(
         "SELECT DISTINCT c.owner FROM trials t JOIN cells c ON c.trial_id = t.id "
         "WHERE t.status <> 'finished' AND c.state = 'claimed'"
     )
-    runners = {owner.split(".")[0] for (owner,) in owners}
-    return {
-        runner
-        for runner in runners
-        if tx.first("SELECT IS_FREE_LOCK(%s)", [lock_name(runner)]) == (1,)
-    }
+    return without_lock(tx, (owner.split(".")[0] for (owner,) in owners))
 
 
 def release_all_of(tx: Transaction, runner: str) -> int:

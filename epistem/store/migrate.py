@@ -1,4 +1,5 @@
-"""Apply the numbered .sql files, once each, in order, under a lock."""
+"""Apply the numbered .sql files, once each, in order, under a lock. One that was broken off is gone on with: how many
+of a file's statements are done is kept beside them."""
 
 from __future__ import annotations
 
@@ -16,7 +17,11 @@ from epistem.store.database import Address, MigrationFailed
 
 A_TIME = 200
 LOCK = "epistem.migrate"
-LOCK_SECONDS = 60
+LOCK_SECONDS = 600
+DONE_ALREADY = {1005, 1050, 1051, 1054, 1060, 1061, 1091, 1146, 1826}
+"""What MariaDB says of a table, column or key that is there, or gone, already. Each statement that changes the
+schema is done whole or not at all, but whether the last one was done before a kill is not known."""
+CHANGES_ROWS = ("INSERT", "UPDATE", "DELETE", "REPLACE")
 
 
 class Migration(NamedTuple):
@@ -60,10 +65,14 @@ def migrate(
         with connection.cursor() as cursor:
             cursor.execute("SELECT GET_LOCK(%s, %s)", (f"{LOCK}.{address.database}", LOCK_SECONDS))
             if cursor.fetchone() != (1,):
-                raise MigrationFailed("Another process has been migrating for a minute; try again.")
+                raise MigrationFailed("Another process has been migrating for long; try again.")
             cursor.execute(
                 "CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(100) NOT NULL PRIMARY KEY, "
                 "digest CHAR(64) NOT NULL, applied_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3))"
+            )
+            cursor.execute(
+                "CREATE TABLE IF NOT EXISTS migrations_begun (name VARCHAR(100) NOT NULL PRIMARY KEY, "
+                "digest CHAR(64) NOT NULL, done INT NOT NULL COMMENT 'statements')"
             )
             cursor.execute("SELECT name, digest FROM migrations")
             landed = {str(name): str(digest) for name, digest in cursor.fetchall()}
@@ -85,17 +94,35 @@ def migrate(
 
 
 def _apply(cursor: pymysql.cursors.Cursor, migration: Migration) -> None:
+    """What is done of it already is passed over."""
+    this = (migration.name, migration.digest)
+    cursor.execute("SELECT done FROM migrations_begun WHERE name = %s AND digest = %s", this)
+    begun = cursor.fetchone()
+    done = 0 if begun is None else int(begun[0])
+    if begun is None:
+        cursor.execute(
+            "REPLACE INTO migrations_begun (name, digest, done) VALUES (%s, %s, 0)", this
+        )
     for number, statement in enumerate(migration.statements, start=1):
+        if number <= done:
+            continue
+        cursor.execute("START TRANSACTION")  # which what changes the schema ends by itself
         try:
             cursor.execute(statement)
         except pymysql.Error as error:
-            said = error.args[1] if len(error.args) > 1 else error
-            raise MigrationFailed(f"{migration.name}: statement {number}: {said}") from error
+            in_doubt = begun is not None and number == done + 1
+            rows = statement.upper().startswith(CHANGES_ROWS)
+            if rows or not in_doubt or error.args[0] not in DONE_ALREADY:
+                said = error.args[1] if len(error.args) > 1 else error
+                raise MigrationFailed(f"{migration.name}: statement {number}: {said}") from error
+        cursor.execute("UPDATE migrations_begun SET done = %s WHERE name = %s", (number, this[0]))
+        cursor.execute("COMMIT")
     if fill := FILLED_IN.get(migration.name):
         fill(cursor)
-    cursor.execute(
-        "INSERT INTO migrations (name, digest) VALUES (%s, %s)", (migration.name, migration.digest)
-    )
+    cursor.execute("START TRANSACTION")
+    cursor.execute("INSERT INTO migrations (name, digest) VALUES (%s, %s)", this)
+    cursor.execute("DELETE FROM migrations_begun WHERE name = %s", this[:1])
+    cursor.execute("COMMIT")
 
 
 def _fill_case_lines(cursor: pymysql.cursors.Cursor) -> None:

@@ -276,6 +276,12 @@ def all_of(
     return [_from_row(row) for row in rows]
 
 
+def first_of(tx: Transaction, subject: Subject) -> Trial | None:
+    """The first one that there was of it."""
+    row = tx.first("SELECT MIN(id) FROM trials WHERE subject_id = %s", [subject.id])
+    return None if row is None or row[0] is None else get(tx, int(row[0]))
+
+
 def standing(tx: Transaction, ended_within_s: float = 0) -> list[Standing]:
     """Of the trials that are going on, and of those that ended in the last seconds: one may begin and
     end between two looks. Cheap: nothing is parsed."""

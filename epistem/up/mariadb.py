@@ -16,7 +16,8 @@ from epistem.up.ports import free_port, wait_until
 from epistem.up.process import Child, run_quietly
 
 USER = "epistem"
-START_SECONDS = 60
+START_SECONDS = 600
+"""So long it may take while it runs: a machine may be slow, or there is much to recover."""
 
 
 class MariaDb:

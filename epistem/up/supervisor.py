@@ -11,28 +11,33 @@ import socket
 import sys
 import time
 import urllib.request
-from collections import deque
+from collections import defaultdict
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 from typing import IO
 
+from epistem.core.errors import EpistemError
 from epistem.standin.profiles import profiles
 from epistem.store import models
-from epistem.store.database import Address, Database
+from epistem.store.database import Address, Database, Transaction
 from epistem.store.migrate import migrate
 from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
 from epistem.up.ports import answers, free_port, listener_for_web, port_of, wait_until
 from epistem.up.process import Child
+from epistem.up.restarts import Restarts
 from epistem.web.limits import THREADS
+from epistem.work.outages import once_there
 
 Say = Callable[[str], None]
 
-RESTARTS = 5
-RESTART_WINDOW_S = 60.0
 WATCH_S = 0.5
-
+START_S = 600.0
+"""So long something may take to start that runs: a machine may be slow, or busy with much else."""
+WORD_S = 20.0
+"""How often one is told what is waited for."""
+DATABASE = "database"
 
 STAYS_HERE = "Nothing leaves this machine."
 
@@ -49,7 +54,7 @@ class Supervisor:
         self._database = MariaDb(self.home / "mariadb")
         self._children: dict[str, Child] = {}
         self._makers: dict[str, Callable[[], Child]] = {}
-        self._restarts: dict[str, deque[float]] = {}
+        self._restarts: dict[str, Restarts] = defaultdict(Restarts)
         self._stopping = False
         self._listener: socket.socket | None = None
         self.web_port = self.bookings_port = 0
@@ -101,14 +106,21 @@ class Supervisor:
             self.stop()
             raise
 
-    def watch(self) -> None:
-        """Until Ctrl-C or SIGTERM; a process that dies is started again."""
+    def watch(self, look: Callable[[], None] = lambda: None) -> None:
+        """Until Ctrl-C or SIGTERM. A process that dies is started again, and none of them ends the others; `look` is
+        called every now and then, and nothing that it raises ends anything either."""
+        said = ""
         while not self._stopping:
-            if not self._database.child.running:
-                self._restart_database()
+            self._see_to(DATABASE, self._database.child)
             for name, child in list(self._children.items()):
-                if not child.running:
-                    self._restart(name, child)
+                self._see_to(name, child)
+            try:
+                look()
+            except Exception as error:
+                why = error.message if isinstance(error, EpistemError) else repr(error)
+                if why != said:
+                    self._say(why)
+                said = why
             time.sleep(WATCH_S)
 
     def stop(self) -> None:
@@ -162,35 +174,43 @@ class Supervisor:
         self._children[name] = make()
 
     def _wait_for(self, name: str, ready: Callable[[], bool]) -> None:
+        """Raises StartError where it ends, or takes very long."""
         child = self._children[name]
-        wait_until(lambda: ready() or not child.running, seconds=60)
-        if not child.running or not ready():
-            raise StartError(
-                f"The {name} did not start ({child.how_it_ended()}). The end of {child.log}:\n{child.tail(12)}"
-            )
-
-    def _restart(self, name: str, child: Child) -> None:
-        self._say(f"The {name} stopped ({child.how_it_ended()}). Starting it again.")
-        self._count_restart(name, child)
-        self._children[name] = self._makers[name]()
-
-    def _restart_database(self) -> None:
-        child = self._database.child
-        self._say(
-            f"The database stopped ({child.how_it_ended()}). Starting it again; running trials go on by themselves."
+        until = time.monotonic() + START_S
+        while child.running and time.monotonic() < until:
+            if wait_until(lambda: ready() or not child.running, seconds=WORD_S) and child.running:
+                return
+            if child.running:
+                self._say(f"The {name} takes its time to start; it is waited for")
+        raise StartError(
+            f"The {name} did not start ({child.how_it_ended()}). The end of {child.log}:\n{child.tail(12)}"
         )
-        self._count_restart("database", child)
-        self._database.start()
-        self._say("The database is back.")
 
-    def _count_restart(self, name: str, child: Child) -> None:
-        times = self._restarts.setdefault(name, deque(maxlen=RESTARTS))
-        times.append(time.monotonic())
-        if len(times) == RESTARTS and times[-1] - times[0] < RESTART_WINDOW_S:
-            raise StartError(
-                f"The {name} stopped {RESTARTS} times within a minute, so it is left alone. "
-                f"The end of {child.log}:\n{child.tail(12)}"
-            )
+    def _see_to(self, name: str, child: Child) -> None:
+        """Start it again where it stopped: at once, unless it does so over and over."""
+        restarts = self._restarts[name]
+        if child.running:
+            return
+        if not restarts.noticed:
+            goes_on = "; running trials go on by themselves" if name == DATABASE else ""
+            self._say_when(f"The {name} stopped ({child.how_it_ended()})", restarts, goes_on)
+        if not restarts.due:
+            return
+        try:
+            if name == DATABASE:
+                self._database.start()
+                self._say("The database is back.")
+            else:
+                self._children[name] = self._makers[name]()
+        except (StartError, OSError) as error:
+            self._say_when(f"The {name} could not be started: {error}", restarts)
+        else:
+            restarts.started()
+
+    def _say_when(self, what: str, restarts: Restarts, goes_on: str = "") -> None:
+        wait_s = restarts.stopped()
+        when = f" in {wait_s:g} s, since it stops over and over" if wait_s else ""
+        self._say(f"{what}. Starting it again{when}{goes_on}.")
 
     def _stand_in(self, port: int) -> Child:
         told = (f"--port={port}", f"--pace={self._pace}", f"--bookings={self.bookings_port}")
@@ -221,6 +241,7 @@ class Supervisor:
             sys.executable, "-m", "gunicorn", "epistem.web.app:from_environment()",
             f"--bind=fd://{held}", "--workers=1", "--worker-class=epistem.web.worker.Worker",
             f"--threads={THREADS}", "--graceful-timeout=2", "--no-control-socket", "--log-level=warning",
+            f"--timeout={START_S:.0f}",  # for which it may be starting, too
         ]  # fmt: skip
         log, environment = self.home / "logs" / "web.log", self._environment()
         return Child("web server", command, log, env=environment, keeps=[held])
@@ -238,20 +259,25 @@ class Supervisor:
         }
 
     def _put_models(self, stand_in_port: int) -> None:
-        database = Database(self._database.address, connections=1)
         address = f"http://127.0.0.1:{stand_in_port}"
-        with database.transaction() as tx:
+
+        def put(tx: Transaction) -> None:
             for m in profiles().values():
                 prices = (m.window, m.input_cents, m.output_cents)
                 entry = models.Model(
                     m.name, address, None, *prices, about=m.about, policy=STAYS_HERE, built_in=True
                 )
                 models.put(tx, entry)
-        database.close()
+
+        database = Database(self._database.address, connections=1)
+        try:
+            once_there(lambda: database.settled(put), START_S)
+        finally:
+            database.close()
 
     def _web_answers(self) -> bool:
         try:
-            with urllib.request.urlopen(f"{self.address}/api/v1/models", timeout=2) as got:
+            with urllib.request.urlopen(f"{self.address}/api/v1/models", timeout=WORD_S) as got:
                 return bool(got.status == 200)
         except OSError:
             return False

@@ -35,6 +35,7 @@ from epistem.web import (
     health,
     history,  # noqa: F401 (its routes belong to the blueprint of tries)
     imports,
+    jobs,
     keys,
     look_up,  # noqa: F401 (so do these)
     looks,
@@ -90,6 +91,7 @@ def make_app(database: Database | None) -> OpenAPI:
         talks,
         fared,
         imports,
+        jobs,
         chains,
         checks,
         keys,

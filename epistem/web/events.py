@@ -11,10 +11,11 @@ from flask import Response
 from epistem.core.errors import EpistemError
 from epistem.store import trials
 from epistem.store.database import Database
+from epistem.web.jobs import JobLine, JobList, lines_of
 from epistem.web.limits import STREAMS
 from epistem.web.permits import held_stream
 from epistem.web.replies import EVENTS, Shape, blueprint, database
-from epistem.web.trials import TrialLine, line_of
+from epistem.web.trials import line_of
 
 bp = blueprint("events")
 
@@ -40,13 +41,15 @@ class Live(Shape):
 )  # fmt: skip
 def watch() -> Response:
     """`live` with a Live: first, and whenever a trial begins or ends. `trial` with a TrialLine for each
-    that goes on: first, and whenever it changed, its end included. What landed is asked for in pages."""
+    that goes on: first, and whenever it changed, its end included. What landed is asked for in pages.
+    `jobs` with a JobList: first, and whenever something of what goes on behind the pages changed."""
     return held_stream(_open_streams, FULL, lambda: _events(database()))
 
 
 def _events(database: Database) -> Iterator[str]:
     told: dict[int, trials.Standing] = {}
     live: list[int] | None = None
+    behind: list[JobLine] | None = None
     began = spoke = time.monotonic()
     while True:
         try:
@@ -61,6 +64,7 @@ def _events(database: Database) -> Iterator[str]:
                     trials.get(tx, each.id) for each in now.values() if told.get(each.id) != each
                 ]
                 lines = [line_of(tx, trial) for trial in (*gone, *changed)]
+                jobs = lines_of(tx)
         except EpistemError:
             return  # the client connects again by itself
         for line in lines:
@@ -70,6 +74,9 @@ def _events(database: Database) -> Iterator[str]:
             live = going_on
             yield _event("live", Live(trials=live))
         told = now
+        if jobs != behind:
+            behind = jobs
+            yield _event("jobs", JobList(jobs=jobs))
         if lines:
             spoke = time.monotonic()
         elif time.monotonic() - spoke > HEARTBEAT_S:
@@ -78,5 +85,5 @@ def _events(database: Database) -> Iterator[str]:
         time.sleep(POLL_S if live else IDLE_S)
 
 
-def _event(kind: str, shape: TrialLine | Live) -> str:
+def _event(kind: str, shape: Shape) -> str:
     return f"event: {kind}\ndata: {shape.model_dump_json()}\n\n"

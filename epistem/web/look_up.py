@@ -13,13 +13,16 @@ from epistem.core.evidence.scores import Mean, ScoreDifference
 from epistem.core.knowledge.terms import asked, matched
 from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.shapes import Document
+from epistem.store import jobs
 from epistem.store.knowledge import collections, questions
 from epistem.web.collections import CollectionPath, bp
 from epistem.web.found import PassageFound, passage_shape
+from epistem.web.jobs import JobLine
 from epistem.web.pages import fitting
 from epistem.web.permits import held
 from epistem.web.problems import Problem
 from epistem.web.replies import Shape, database, reply, transaction
+from epistem.work.jobs import VECTORS, begin_vectors
 from epistem.work.knowledge import embedding, measuring
 from epistem.work.knowledge.looking_up import find
 
@@ -51,11 +54,13 @@ class LookedUp(Shape):
 
 
 class VectorsShape(Shape):
-    """Passages that have a vector, of all; `cents` is what the rest will cost, about."""
+    """Passages that have a vector, of all; `cents` is what the rest will cost, about. `job` is what makes the rest
+    behind the pages, if it is asked for and not done."""
 
     done: int
     total: int
     cents: float
+    job: JobLine | None
 
 
 class LookUpCaseIn(Document):
@@ -161,8 +166,27 @@ def look_up(path: CollectionPath, body: AskPassages) -> Response:
     summary="How many passages have a vector",
 )  # fmt: skip
 def get_vectors(path: CollectionPath) -> Response:
-    told = embedding.progress(database(), path.collection)
-    return reply(VectorsShape(**told._asdict()))
+    return _vectors(path.collection, embedding.progress(database(), path.collection))
+
+
+@bp.post(
+    "/collections/<collection>/vectors/all", responses={200: VectorsShape},
+    operation_id="makeAllVectors", summary="Have all vectors made behind the pages",
+)  # fmt: skip
+def make_all_vectors(path: CollectionPath) -> Response:
+    """It goes on by itself, and over a start anew."""
+    come = embedding.progress(database(), path.collection)
+    with transaction() as tx:
+        begin_vectors(tx, path.collection)
+    return _vectors(path.collection, come)
+
+
+def _vectors(name: str, come: embedding.Progress) -> Response:
+    with transaction() as tx:
+        job = jobs.find(tx, VECTORS, name)
+    shown = job is not None and (job.going or job.status == "failed")
+    line = JobLine.model_validate(job) if shown else None
+    return reply(VectorsShape(**come._asdict(), job=line))
 
 
 @bp.post(
@@ -171,8 +195,7 @@ def get_vectors(path: CollectionPath) -> Response:
 )  # fmt: skip
 def make_vectors(path: CollectionPath, query: Batches) -> Response:
     """What is made is kept at once. Ask again until none is missing."""
-    told = embedding.go_on(database(), path.collection, query.batches)
-    return reply(VectorsShape(**told._asdict()))
+    return _vectors(path.collection, embedding.go_on(database(), path.collection, query.batches))
 
 
 @bp.get(

@@ -148,11 +148,12 @@ def judges_of(
     listed: Sequence[Model],
     *,
     anew: bool = False,
+    hurried: bool = True,
 ) -> Judges:
-    """Those of these names that are in the list as it is now, for a person who waits."""
+    """Those of these names that are in the list as it is now, for a person who waits unless it is said otherwise."""
     known = {model.name: model for model in listed if model.name in set(names)}
     ids = {name: entries.keep(tx, model) for name, model in known.items()}
-    return Judges(database, known, ids, hurried=True, anew=anew)
+    return Judges(database, known, ids, hurried=hurried, anew=anew)
 
 
 def check_judges(names: Iterable[str], listed: Sequence[Model]) -> None:

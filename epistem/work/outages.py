@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable
-from time import monotonic
+from time import monotonic, sleep
 from typing import TypeVar
 
 from epistem.store.database import StoreDown
@@ -25,3 +25,15 @@ async def once_back(doing: Callable[[], Awaitable[Done]], longest_s: float = LON
             if monotonic() >= until:
                 raise
             await asyncio.sleep(LOOKS_S)
+
+
+def once_there(doing: Callable[[], Done], longest_s: float) -> Done:
+    """The same for who waits for nothing else meanwhile."""
+    until = monotonic() + longest_s
+    while True:
+        try:
+            return doing()
+        except StoreDown:
+            if monotonic() >= until:
+                raise
+            sleep(LOOKS_S)

@@ -23,9 +23,9 @@ from epistem.core.trials.grounds import ground_of
 from epistem.models.client import ModelClient
 from epistem.models.driving import Driven, carry_out
 from epistem.models.endpoint import Endpoint
-from epistem.models.retry import QUICK
+from epistem.models.retry import QUICK, Retry
 from epistem.models.trouble import CallFailed, CallTrace
-from epistem.store import drafts, entries, judgements, models, subjects, trials, tries
+from epistem.store import drafts, entries, jobs, judgements, models, subjects, trials, tries
 from epistem.store.database import Database, Transaction
 from epistem.store.models import Model
 from epistem.store.trials import Trial
@@ -35,6 +35,9 @@ from epistem.work.judging import Judges, judges_of
 from epistem.work.limits import SharedLimits
 
 NOT_TESTED = "Nobody has put it to the test with this criterion yet."
+IS_TESTED = "It is being put to the test; this says how it did as soon as that is over."
+JUDGE_TEST = "judge test"
+"""The kind of job that puts a judge to the test behind the pages."""
 
 
 class Trust(NamedTuple):
@@ -89,14 +92,41 @@ def _trust(tx: Transaction, use: CheckUse, model: Model | None) -> Trust:
     known_as = entries.identity(tx, model)
     kept = known_as and judgements.probation_of(tx, criterion.digest, known_as)
     if not kept:
-        return Trust(False, False, NOT_TESTED, [])
+        return Trust(False, False, _why_not_tested(tx, criterion, model.name), [])
     return Trust(True, *trust_in(kept.said, criterion), kept.said)
 
 
-def put_to_the_test(database: Database, use: CheckUse) -> tuple[Criterion, Trust, float]:
+def _why_not_tested(tx: Transaction, criterion: Criterion, model: str) -> str:
+    job = jobs.find(tx, JUDGE_TEST, _key(criterion, model))
+    if job is None or job.status in ("done", "left"):
+        return NOT_TESTED
+    if not job.why:
+        return IS_TESTED
+    again = "It is tried again by itself." if job.going else "It was tried for long and given up."
+    return f"It could not be put to the test yet: {job.why} {again}"
+
+
+def begin_test(tx: Transaction, use: CheckUse, *, once: bool = False) -> None:
+    """Have the judge put to the test behind the pages; `once`: not where that was asked for before. Raises
+    InvalidInput as `put_to_the_test`."""
+    judge = _judge(use)
+    name, criterion = judge.options.model, judge.criterion
+    about = {"check": use.check, "options": dict(use.options)}
+    title = f"Put {name} to the test: {criterion.name}"
+    jobs.begin(tx, JUDGE_TEST, _key(criterion, name), about, title, once=once)
+
+
+def _key(criterion: Criterion, model: str) -> str:
+    return f"{criterion.digest} {model}"
+
+
+def put_to_the_test(
+    database: Database, use: CheckUse, *, patient: bool = False
+) -> tuple[Criterion, Trust, float]:
     """Ask the judge for the scores of its criterion's known answers, and keep what it said. Also the cents
-    that it cost. Raises InvalidInput for a check that is no judge, or has nothing to be tested with, and
-    CallFailed for one that never answered: what is known of it stays."""
+    that it cost. `patient` where nobody waits for it. Raises InvalidInput for a check that is no judge, or has
+    nothing to be tested with, and CallFailed where a call came to nothing: that is no score, so what is known of it
+    stays. Where it refused one of the answers and would do so again, that is what it said of it."""
     judge = _judge(use)
     criterion = judge.criterion
     if not criterion.known:
@@ -104,11 +134,13 @@ def put_to_the_test(database: Database, use: CheckUse) -> tuple[Criterion, Trust
             "There are no answers with known scores to test it with. Add some to its options.",
             field="options.known",
         )
-    judges = _open(database, judge, anew=True)
+    judges = _open(database, judge, anew=True, patient=patient)
     driven = Driven(Run(probation(criterion, judges.asked[judge.options.model])))
-    asyncio.run(_drive(database, judges, driven))
-    if all(made.reply is None for made in driven.made):
-        first = driven.made[0]
+    asyncio.run(_drive(database, judges, driven, Retry() if patient else QUICK))
+    failed = [made for made in driven.made if made.reply is None]
+    outages = [made for made in failed if not made.refused]
+    if outages or len(failed) == len(driven.made):
+        first = (outages or failed)[0]
         trace = CallTrace(first.started_at, first.total_ms, first.attempts)
         raise CallFailed(first.error or NO_ANSWER, raw=first.raw, trace=trace)
     said = driven.result
@@ -141,19 +173,22 @@ def _judge(use: CheckUse) -> Judge:
     return cls(cls.Options.from_json(use.options, at="options"), ReplyShape())
 
 
-def _open(database: Database, judge: Judge, *, anew: bool = False) -> Judges:
+def _open(database: Database, judge: Judge, *, anew: bool = False, patient: bool = False) -> Judges:
     name = judge.options.model
     with database.transaction() as tx:
-        judges = judges_of(tx, database, [name], models.all_of(tx), anew=anew)
+        listed = models.all_of(tx)
+        judges = judges_of(tx, database, [name], listed, anew=anew, hurried=not patient)
     if name not in judges.asked:
         raise InvalidInput(f"“{name}” is not in the list of models.", field="options.model")
     return judges
 
 
-async def _drive(database: Database, judges: Judges, driven: Driven[Result]) -> None:
+async def _drive(
+    database: Database, judges: Judges, driven: Driven[Result], retry: Retry = QUICK
+) -> None:
     limits = SharedLimits(database)
     try:
-        async with ModelClient(in_flight=1, retry=QUICK, limits=limits) as client:
+        async with ModelClient(in_flight=1, retry=retry, limits=limits) as client:
             await carry_out(client, NOBODY, driven, aside=judges)
     finally:
         limits.close()

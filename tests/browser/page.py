@@ -15,12 +15,16 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
+from tests.kit.lifeline import ends_with_us
+from tests.kit.waiting import PATIENCE_S
+
 T = TypeVar("T")
 
 FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--disable-dev-shm-usage", "--window-size=1280,800", "--hide-scrollbars",
+    "--remote-debugging-pipe",  # which ends it when its driver ends
 )  # fmt: skip
 
 
@@ -36,7 +40,8 @@ def start_chromium(folder: Path) -> Chromium:
     for flag in (*FLAGS, f"--user-data-dir={folder}"):
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = Chromium(options=options, service=Service("/usr/bin/chromedriver"))
+    service = Service("/usr/bin/chromedriver", popen_kw={"preexec_fn": ends_with_us()})
+    driver = Chromium(options=options, service=service)
     size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     return driver
@@ -58,7 +63,7 @@ class Page:
     def path(self) -> str:
         return self.driver.current_url.removeprefix(self.url)
 
-    def until(self, condition: Callable[[], T], seconds: float = 45) -> T:
+    def until(self, condition: Callable[[], T], seconds: float = PATIENCE_S) -> T:
         ignored = (NoSuchElementException, StaleElementReferenceException, IndexError)
         waiting = WebDriverWait(
             self.driver, seconds, poll_frequency=0.1, ignored_exceptions=ignored
@@ -111,7 +116,7 @@ class Page:
 
         self.until(clicked)
 
-    def reads(self, name: str, words: str, seconds: float = 45) -> None:
+    def reads(self, name: str, words: str, seconds: float = PATIENCE_S) -> None:
         """Wait until that part reads so."""
         self.until(lambda: words in self.text(name), seconds)
 

@@ -173,7 +173,7 @@ SHOTS: list[tuple[str, str, Callable[[Page], None]]] = [
 
 def main(folder: Path) -> None:
     with tempfile.TemporaryDirectory() as scratch:
-        epistem = EpistemProcess(Path(scratch) / "home", "demo").wait_until_up().wait_for_trials()
+        epistem = EpistemProcess(Path(scratch) / "home", "demo").wait_until_up().wait_until_done()
         driver = start_chromium(Path(scratch) / "chromium")
         page = Page(driver, epistem.url)
         for name, path, prepare in SHOTS:

@@ -135,7 +135,7 @@ def test_from_a_new_prompt_to_a_verdict_by_keys_alone(page, make):
     press("3")
     page.reads("calls", "7 cases")
     press(Keys.CONTROL, Keys.ENTER)
-    page.reads("trial-facts", "finished", seconds=60)
+    page.reads("trial-facts", "finished")
     press("4")
     page.find("verdict-sentence")
     press("0")

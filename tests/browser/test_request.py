@@ -7,6 +7,8 @@ import sys
 
 import pytest
 
+from tests.kit.waiting import PATIENCE_S
+
 DRAFT = "/subjects/triage-message/draft"
 
 
@@ -45,7 +47,7 @@ NEEDS_CURL = pytest.mark.skipif(shutil.which("curl") is None, reason="there is n
 def test_a_copy_runs_and_gets_an_answer(request_page, what, command):
     program = copied(request_page, what)
     done = subprocess.run(
-        command, input=program, capture_output=True, text=True, timeout=60, check=False
+        command, input=program, capture_output=True, text=True, timeout=PATIENCE_S, check=False
     )
     assert done.returncode == 0, done.stderr
     assert "label" in json.loads(done.stdout)["choices"][0]["message"]["content"]

@@ -296,7 +296,7 @@ class TestHonesty:
         arms = [{"version": 2, "model": m} for m in ("tern-s", "away")]
         trial, _ = make.call("POST", f"{own}/trials", {"arms": arms, "repeats": 2})
         page.go(f"{own}/trial/{trial['id']}")
-        page.reads("paused", "is paused. away can't be reached at http://127.0.0.1:9", seconds=60)
+        page.reads("paused", "is paused. away can't be reached at http://127.0.0.1:9")
         page.reads("readings", "24 of 48 readings")
         page.click("try-now")
         page.until(lambda: make.call("GET", f"/trials/{trial['id']}")[0]["paused"][0]["times"] > 1)
@@ -319,9 +319,9 @@ class TestHonesty:
         }
         trial, _ = make.call("POST", f"{own}/trials", plan)
         page.go(f"{own}/trial/{trial['id']}")
-        page.reads("trial-facts", "finished", seconds=60)
+        page.reads("trial-facts", "finished")
         page.click("ask-again")
-        page.reads("trial-facts", "finished", seconds=60)
+        page.reads("trial-facts", "finished")
         page.click("read-verdict")
         page.reads("missing", "Answers that never came (12) count as failed")
         assert "between 0 and 100: 12 answers are missing" in page.driver.page_source
@@ -401,8 +401,7 @@ class TestChecks:
         other, then = (make.call("POST", "/subjects/anew/trials", plan)[0] for _ in range(2))
         for each in (other, then):
             page.until(
-                lambda id=each["id"]: make.call("GET", f"/trials/{id}")[0]["status"] == "finished",
-                seconds=40,
+                lambda id=each["id"]: make.call("GET", f"/trials/{id}")[0]["status"] == "finished"
             )
         page.go("/subjects/anew/checks")
         page.find("add-check").send_keys("short")

@@ -78,7 +78,7 @@ def test_from_a_prompt_to_a_verdict(page, epistem):
     page.click("start-trial")
 
     # Watch it run to its end, ticks landing.
-    page.reads("readings", "366 readings", seconds=60)
+    page.reads("readings", "366 readings")
     page.reads("trial-facts", "finished")
     page.until(lambda: len(page.all("matrix-row")) > 10)
     page.one('[data-test="matrix"] rect')

@@ -9,6 +9,7 @@ import pytest
 
 from epistem.core.checks import registry
 from epistem.core.errors import InvalidInput
+from tests.kit.waiting import PATIENCE_S
 
 EXAMPLE = Path(__file__).parents[2] / "examples" / "house-rules"
 SEES = """
@@ -43,7 +44,7 @@ def test_the_example_package_is_installed_and_its_check_is_in_the_library(tmp_pa
     subprocess.run([*pip, "--target", tmp_path, copy], check=True, capture_output=True, timeout=110)
     seen = subprocess.run(
         [sys.executable, "-c", SEES], env={"PYTHONPATH": f"{tmp_path}:{EXAMPLE.parents[1]}"},
-        capture_output=True, text=True, timeout=60,
+        capture_output=True, text=True, timeout=PATIENCE_S,
     )  # fmt: skip
     assert (seen.stdout.strip(), seen.returncode) == ("tone.house_name", 0), seen.stderr
 

@@ -19,7 +19,7 @@ class DemoHome:
             fcntl.flock(lock, fcntl.LOCK_EX)
             if not told.exists():
                 started = EpistemProcess(self.path, "demo").wait_until_up()
-                started.wait_for_trials()  # or each copy would carry them out anew
+                started.wait_until_done()  # or each copy would carry them out anew
                 assert started.stop() == 0, started.said
                 told.write_text(started.said)
         self.said = told.read_text()

@@ -13,7 +13,8 @@ from typing import Any
 from urllib.request import Request, urlopen
 from uuid import uuid4
 
-from tests.kit.waiting import wait_for
+from tests.kit.lifeline import ends_with_us
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 COMMAND = [sys.executable, "-m", "epistem.cli"]
 
@@ -26,7 +27,10 @@ class EpistemProcess:
         self._output = home.parent / f"{uuid4().hex}.out"
         with self._output.open("w") as output:
             self._process = subprocess.Popen(
-                [*COMMAND, *arguments, "--home", str(home)], stdout=output, stderr=subprocess.STDOUT
+                [*COMMAND, *arguments, "--home", str(home)],
+                stdout=output,
+                stderr=subprocess.STDOUT,
+                preexec_fn=ends_with_us(),
             )
 
     @property
@@ -40,31 +44,34 @@ class EpistemProcess:
         return found.group(1)
 
     def wait_until_up(self) -> EpistemProcess:
-        wait_for(
-            lambda: "Ctrl-C ends it" in self.said or self._process.poll() is not None, seconds=120
-        )
+        wait_for(lambda: "Ctrl-C ends it" in self.said or self._process.poll() is not None)
         assert self._process.poll() is None, self.said
         return self
 
-    def wait_for_trials(self) -> EpistemProcess:
-        """Until the newest trial of each subject is over."""
+    def wait_until_done(self) -> EpistemProcess:
+        """Until nothing goes on behind the pages, and the newest trial of each subject is over."""
 
         def over() -> bool:
+            jobs = self.get("/jobs")["jobs"]
+            failed = [job for job in jobs if job["attempts"]]
+            assert not failed, failed
+            if jobs:
+                return False
             newest = [each["latest_trial"] for each in self.get("/subjects")["subjects"]]
             told = [self.get(f"/trials/{number}") for number in newest if number]
             return all(trial["status"] not in ("waiting", "running") for trial in told)
 
-        wait_for(over, seconds=240, what="the trials to be over")
+        wait_for(over, what="all of it to be done")
         return self
 
     def get(self, path: str) -> Any:
-        with urlopen(f"{self.url}/api/v1{path}", timeout=20) as answer:
+        with urlopen(f"{self.url}/api/v1{path}", timeout=PATIENCE_S) as answer:
             return json.loads(answer.read())
 
     def put(self, path: str, body: object) -> None:
         headers = {"Content-Type": "application/json"}
         told = Request(f"{self.url}/api/v1{path}", json.dumps(body).encode(), headers, method="PUT")
-        urlopen(told, timeout=20).close()
+        urlopen(told, timeout=PATIENCE_S).close()
 
     def pids(self) -> dict[str, int]:
         """The processes it started, by what they are."""
@@ -82,14 +89,14 @@ class EpistemProcess:
 
     def pid(self, name: str) -> int:
         """Of that process, waited for: one that was just forked does not show its name yet."""
-        wait_for(lambda: name in self.pids(), seconds=60)
+        wait_for(lambda: name in self.pids())
         return self.pids()[name]
 
     def send(self, number: int) -> None:
         self._process.send_signal(number)
 
     def wait(self) -> int:
-        return self._process.wait(60)
+        return self._process.wait(PATIENCE_S)
 
     def stop(self) -> int:
         self.send(signal.SIGINT)
@@ -103,8 +110,9 @@ def run(home: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
         [*COMMAND, *arguments],
         capture_output=True,
         text=True,
-        timeout=120,
+        timeout=PATIENCE_S,
         env=environment,
+        preexec_fn=ends_with_us(),
         check=False,
     )
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from aiohttp import web
 from werkzeug.serving import make_server
+
 from tests.kit.waiting import PATIENCE_S
 
 

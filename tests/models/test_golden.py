@@ -16,6 +16,7 @@ from epistem.core.prompts.dialogue import Turn, render_talk
 from epistem.core.prompts.request import body_from
 from epistem.core.wire.formats import FORMATS
 from tests.core.test_prompt_pieces import picture
+from tests.kit.waiting import PATIENCE_S
 
 FOLDER = Path(__file__).parent / "golden"
 SCHEMA = {
@@ -135,7 +136,7 @@ if __name__ == "__main__":
         for name in NAMES:
             path, body = sent(name)
             headers = {"Content-Type": "application/json"}
-            raw = urlopen(Request(url + path, body, headers), timeout=20).read()
+            raw = urlopen(Request(url + path, body, headers), timeout=PATIENCE_S).read()
             kept = {
                 "path": path,
                 "body": json.loads(body),

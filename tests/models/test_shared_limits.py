@@ -10,6 +10,7 @@ from epistem.models.client import ModelClient
 from epistem.models.endpoint import Endpoint
 from epistem.store import turns
 from epistem.work.limits import SharedLimits
+from tests.kit.waiting import PATIENCE_S
 
 
 def many(database, endpoint, calls, *, clients=3):
@@ -29,7 +30,7 @@ def many(database, endpoint, calls, *, clients=3):
     for thread in threads:
         thread.start()
     for thread in threads:
-        thread.join(60)
+        thread.join(PATIENCE_S)
 
 
 @pytest.mark.parametrize("most", [1, 3])

@@ -46,7 +46,7 @@ def test_a_trial_on_two_workers_of_which_one_is_killed(cluster, database, addres
     victim = next(iter(cluster.run(os.getpid).values()))
     asked = len(model_server.seeds)
     os.kill(victim, signal.SIGKILL)
-    done = carry_out(runner, database, trial, seconds=90)
+    done = carry_out(runner, database, trial)
     runner.close()
     assert (done.status, done.recorded, done.unanswered) == ("finished", 560, 0)
     assert kept.isdisjoint(model_server.seeds[asked:]), "a recorded call was made again"

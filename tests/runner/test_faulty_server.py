@@ -75,7 +75,7 @@ def test_every_cell_is_accounted_for(database, address, model_server):
         retry=Retry(attempts=ATTEMPTS, first_s=0.01),
     )
     runner = runner_of(address, options)
-    done = carry_out(runner, database, trial, seconds=90)
+    done = carry_out(runner, database, trial)
     runner.close()
 
     assert (done.status, done.recorded) == ("finished", 280)

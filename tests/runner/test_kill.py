@@ -19,9 +19,10 @@ from epistem.store.database import Database, StoreDown
 from epistem.store.migrate import migrate
 from epistem.up.mariadb import MariaDb
 from epistem.work.walks.beginning import AskedWalk, begin
+from tests.kit.lifeline import ends_with_us
 from tests.kit.running import put_model, ticks
 from tests.kit.subjects import library, start_trial
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 from tests.runner.test_programs import tide_desk, tides
 
 started: list[subprocess.Popen] = []
@@ -34,7 +35,7 @@ def _none_is_left():
     while started:
         process = started.pop()
         process.kill()
-        process.wait(10)
+        process.wait(PATIENCE_S)
 
 
 class RunnerProcess:
@@ -49,7 +50,9 @@ class RunnerProcess:
             f"--database={address.to_url()}",
             "--in-flight=16",
         ]
-        self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+        self._process = subprocess.Popen(
+            command, stderr=subprocess.DEVNULL, preexec_fn=ends_with_us()
+        )
         started.append(self._process)
 
     def children(self) -> list[int]:
@@ -60,12 +63,12 @@ class RunnerProcess:
         """kill -9, and the processes that it had started."""
         workers = self.children()
         self._process.send_signal(signal.SIGKILL)
-        self._process.wait(10)
+        self._process.wait(PATIENCE_S)
         return workers
 
     def stop(self) -> int:
         self._process.terminate()
-        return self._process.wait(20)
+        return self._process.wait(PATIENCE_S)
 
 
 def is_alive(pid: int) -> bool:
@@ -188,7 +191,7 @@ def test_a_killed_database_is_waited_for(tmp_path, model_server):
     server.start()
 
     assert status_of(database, trial).recorded > 100, "what was committed was lost"
-    wait_for(lambda: status_of(database, trial).over, seconds=60, what="the trial to be completed")
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
     assert runner.stop() == 0
     assert_whole(database, trial)
     database.close()
@@ -235,7 +238,7 @@ def test_walks_go_on_when_a_killed_database_is_back(tmp_path, model_server):
                 if row[0] not in ("ready", "walking")
             ]
 
-    wait_for(lambda: len(ended()) == 6, seconds=60, what="the walks to end")
+    wait_for(lambda: len(ended()) == 6, what="the walks to end")
     walks.close()
     assert set(ended()) == {"done"}
     assert len(model_server.requests) == 6 * 12
@@ -314,7 +317,7 @@ def test_talks_with_tools_go_on_where_they_were_however_often_the_runner_is_kill
     kept, asked = paid(), len(model_server.requests)
     model_server.delay_s = 0
     runner = RunnerProcess(address)
-    wait_for(lambda: status_of(database, trial).over, seconds=90, what="the trial to be completed")
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
     assert runner.stop() == 0
     assert kept.isdisjoint({json.dumps(body) for body in model_server.requests[asked:]})
     done = status_of(database, trial)

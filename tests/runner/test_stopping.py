@@ -13,7 +13,7 @@ from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
 from tests.kit.running import carry_out, put_model, runner_of, status_of, step_until, ticks
 from tests.kit.subjects import start_trial
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 
 class TestStopping:
@@ -61,7 +61,7 @@ class TestStopping:
         wait_for(lambda: runner.step() or model_server.in_flight == 14, what="all calls in flight")
         with database.transaction() as tx:
             work.stop(tx, trial.id)
-        wait_for(lambda: runner.step() or runner.idle, seconds=20, what="the calls to be let go")
+        wait_for(lambda: runner.step() or runner.idle, what="the calls to be let go")
         with database.transaction() as tx:
             assert tx.first("SELECT COUNT(*) FROM cells WHERE state = 'claimed'") == (0,)
         assert (status_of(database, trial).recorded, len(model_server.requests)) == (0, 14)
@@ -79,7 +79,7 @@ class TestStopping:
         wait_for(lambda: runner.step() or len(model_server.requests) == 14, what="all to be busy")
         with database.transaction() as tx:
             work.stop(tx, trial.id)
-        wait_for(lambda: runner.step() or runner.idle, seconds=20, what="the lanes to end")
+        wait_for(lambda: runner.step() or runner.idle, what="the lanes to end")
         assert (status_of(database, trial).recorded, len(model_server.requests)) == (0, 14)
         runner.close()
 
@@ -192,7 +192,7 @@ class TestSharing:
         wait_for(lambda: status_of(database, trial).over)
         stop.set()
         for future in futures:
-            future.result(20)
+            future.result(PATIENCE_S)
         assert len(set(model_server.seeds)) == len(model_server.seeds) == trial.total
         with database.transaction() as tx:
             assert tx.first("SELECT COUNT(DISTINCT cell_id), COUNT(*) FROM readings") == (

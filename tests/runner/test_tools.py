@@ -198,7 +198,7 @@ def test_a_call_whose_answer_is_recorded_is_never_made_again(
     before = kept()
     assert not status_of(database, trial).over
     runner = RunnerProcess(address)
-    wait_for(lambda: status_of(database, trial).over, seconds=60, what="the trial to be completed")
+    wait_for(lambda: status_of(database, trial).over, what="the trial to be completed")
     assert runner.stop() == 0
     after = kept()
     assert len(after) == 80

@@ -255,7 +255,7 @@ class TestOneBadServer:
             subject = library(tx, notes=7)
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         trial = start_trial(database, subject, arms=[{"version": 1, "model": "wordy"}], repeats=10)
-        done = carry_out(runner, database, trial, seconds=120)
+        done = carry_out(runner, database, trial)
         assert (done.status, done.unanswered) == ("finished", 0)
         grown_kb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
         assert grown_kb < 600_000

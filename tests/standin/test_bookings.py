@@ -9,7 +9,8 @@ from urllib.error import HTTPError
 from urllib.request import Request, urlopen
 
 from epistem.up.ports import answers, free_port
-from tests.kit.waiting import wait_for
+from tests.kit.lifeline import ends_with_us
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 
 @contextmanager
@@ -23,20 +24,20 @@ def stand_in(bookings):
         f"--port={port}",
         f"--bookings={bookings}",
     ]
-    process = subprocess.Popen(command)
+    process = subprocess.Popen(command, preexec_fn=ends_with_us())
     try:
         wait_for(lambda: answers(port), what="the stand-in")
         yield process
     finally:
         process.terminate()
-        process.wait(20)
+        process.wait(PATIENCE_S)
 
 
 def asked(port, path, body=None):
     told = None if body is None else json.dumps(body).encode()
     request = Request(f"http://127.0.0.1:{port}{path}", told, {"Content-Type": "application/json"})
     try:
-        with urlopen(request, timeout=10) as answer:
+        with urlopen(request, timeout=PATIENCE_S) as answer:
             return answer.status, json.loads(answer.read())
     except HTTPError as error:
         return error.code, json.loads(error.read())

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from epistem.core.wire.tokens import count
 from epistem.standin.embedding import PLACES, embed
+from tests.kit.waiting import PATIENCE_S
 
 
 def closeness(one, other):
@@ -22,7 +23,7 @@ def closeness(one, other):
 def post(url, body):
     try:
         with urlopen(
-            Request(f"{url}/v1/embeddings", json.dumps(body).encode()), timeout=20
+            Request(f"{url}/v1/embeddings", json.dumps(body).encode()), timeout=PATIENCE_S
         ) as answer:
             return answer.status, json.loads(answer.read())
     except HTTPError as error:

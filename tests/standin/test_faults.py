@@ -14,6 +14,7 @@ from epistem.models.retry import Retry
 from epistem.standin.faults import HEADER
 from epistem.standin.server import make_app
 from tests.kit.servers import served
+from tests.kit.waiting import PATIENCE_S
 from tests.standin.test_service import request
 
 
@@ -29,7 +30,9 @@ def ask(url, fault, **more):
     headers = {HEADER: fault}
     body = json.dumps(request("When do you open?", seed=1, **more)).encode()
     try:
-        with urlopen(Request(f"{url}/v1/chat/completions", body, headers), timeout=20) as answer:
+        with urlopen(
+            Request(f"{url}/v1/chat/completions", body, headers), timeout=PATIENCE_S
+        ) as answer:
             return answer.status, answer.headers, answer.read().decode()
     except HTTPError as error:
         return error.code, error.headers, error.read().decode()

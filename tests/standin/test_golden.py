@@ -11,6 +11,8 @@ from urllib.request import Request, urlopen
 
 import pytest
 
+from tests.kit.waiting import PATIENCE_S
+
 FOLDER = Path(__file__).parent / "golden"
 CHAT, MESSAGES = "/v1/chat/completions", "/v1/messages"
 SORT = {"role": "system", "content": "Sort into one of: tea, coffee. Answer with the label alone."}
@@ -87,7 +89,7 @@ EXCHANGES = {
 def exchanged(url, path, body):
     """Status, content type and the answer's text; JSON answers are laid out to be read."""
     try:
-        got = urlopen(Request(url + path, json.dumps(body).encode()), timeout=20)
+        got = urlopen(Request(url + path, json.dumps(body).encode()), timeout=PATIENCE_S)
     except HTTPError as error:
         got = error
     kind, text = got.headers["Content-Type"].split(";")[0], got.read().decode()

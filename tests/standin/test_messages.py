@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from epistem.standin.faults import HEADER
+from tests.kit.waiting import PATIENCE_S
 from tests.standin.test_service import AS_JSON, NOTES
 from tests.standin.test_service import post as post_chat
 
@@ -31,7 +32,7 @@ def post(url, body, headers=None):
     """(status, body) of the answer."""
     sent = Request(f"{url}/v1/messages", json.dumps(body).encode(), headers or {})
     try:
-        with urlopen(sent, timeout=20) as answer:
+        with urlopen(sent, timeout=PATIENCE_S) as answer:
             return answer.status, json.loads(answer.read())
     except HTTPError as error:
         return error.code, json.loads(error.read())
@@ -42,7 +43,7 @@ def events(url, body, headers=None):
     sent = Request(
         f"{url}/v1/messages", json.dumps({**body, "stream": True}).encode(), headers or {}
     )
-    with urlopen(sent, timeout=20) as answer:
+    with urlopen(sent, timeout=PATIENCE_S) as answer:
         assert answer.headers["Content-Type"] == "text/event-stream"
         text = answer.read().decode()
     blocks = [block.split("\n") for block in text.strip().split("\n\n")]

@@ -14,6 +14,7 @@ from epistem.standin.faults import HEADER
 from epistem.standin.profiles import profiles
 from epistem.standin.server import make_app
 from tests.kit.servers import served
+from tests.kit.waiting import PATIENCE_S
 from tests.standin.test_messages import post as post_messages
 from tests.standin.test_service import NOTES, TASK, post, request, said
 from tests.standin.test_streaming import events
@@ -25,7 +26,7 @@ def ask(url, body, headers=None):
     """(status, headers, text) of the answer."""
     sent = Request(f"{url}/v1/chat/completions", json.dumps(body).encode(), headers or {})
     try:
-        with urlopen(sent, timeout=20) as answer:
+        with urlopen(sent, timeout=PATIENCE_S) as answer:
             return answer.status, answer.headers, answer.read().decode()
     except HTTPError as error:
         return error.code, error.headers, error.read().decode()
@@ -238,16 +239,16 @@ def test_tokens_are_counted_without_an_answer(stand_in):
         "messages": [{"role": "user", "content": NOTE}],
     }
     sent = Request(f"{stand_in}/v1/messages/count_tokens", json.dumps(body).encode())
-    with urlopen(sent, timeout=20) as got:
+    with urlopen(sent, timeout=PATIENCE_S) as got:
         counted = json.loads(got.read())["input_tokens"]
     _, answer = post_messages(stand_in, {**body, "max_tokens": 9, "seed": 1})
     assert counted == answer["usage"]["input_tokens"] > count(NOTE)
 
 
 def test_a_model_tells_its_window_and_price(stand_in):
-    with urlopen(f"{stand_in}/v1/models/dunlin-old", timeout=20) as got:
+    with urlopen(f"{stand_in}/v1/models/dunlin-old", timeout=PATIENCE_S) as got:
         entry = json.loads(got.read())
     assert (entry["context_window"], entry["object"]) == (1_024, "model")
     assert entry["output_cents_per_million"] > entry["input_cents_per_million"]
     with pytest.raises(HTTPError, match="404"):
-        urlopen(f"{stand_in}/v1/models/heron", timeout=20)
+        urlopen(f"{stand_in}/v1/models/heron", timeout=PATIENCE_S)

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.kit.subjects import NOTES as SHORT_NOTES
+from tests.kit.waiting import PATIENCE_S
 
 NOTES = [
     *SHORT_NOTES,
@@ -37,7 +38,7 @@ def post(url, body):
     """(status, body) of the answer."""
     data = body if isinstance(body, bytes) else json.dumps(body).encode()
     try:
-        with urlopen(Request(f"{url}/v1/chat/completions", data), timeout=20) as answer:
+        with urlopen(Request(f"{url}/v1/chat/completions", data), timeout=PATIENCE_S) as answer:
             return answer.status, json.loads(answer.read())
     except HTTPError as error:
         return error.code, json.loads(error.read())

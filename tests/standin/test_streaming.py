@@ -3,6 +3,7 @@
 import json
 from urllib.request import Request, urlopen
 
+from tests.kit.waiting import PATIENCE_S
 from tests.standin.test_service import AS_JSON, NOTES, post, request
 
 
@@ -10,7 +11,7 @@ def events(url, body):
     """The data of every event, in order."""
     found = []
     with urlopen(
-        Request(f"{url}/v1/chat/completions", json.dumps(body).encode()), timeout=20
+        Request(f"{url}/v1/chat/completions", json.dumps(body).encode()), timeout=PATIENCE_S
     ) as answer:
         assert answer.headers["Content-Type"] == "text/event-stream"
         for line in answer:

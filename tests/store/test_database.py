@@ -1,8 +1,11 @@
 import socket
+import subprocess
+import sys
 import threading
 
 import pymysql
 import pytest
+from pymysql.cursors import Cursor
 
 from epistem.store.database import (
     Address,
@@ -15,6 +18,8 @@ from epistem.store.database import (
 )
 from epistem.store.migrate import MigrationFailed, migrate, migration_from, migrations
 from epistem.up.ports import free_port
+from tests.kit.lifeline import ends_with_us
+from tests.kit.waiting import PATIENCE_S
 
 
 def test_an_address_survives_the_round_trip_and_hides_its_password():
@@ -73,7 +78,7 @@ def test_two_that_wait_for_each_other_are_told_to_begin_again(database):
         try:
             with database.transaction() as tx:
                 tx.run("UPDATE subjects SET about = 'x' WHERE name = %s", [first])
-                both.wait(10)
+                both.wait(PATIENCE_S)
                 tx.run("UPDATE subjects SET about = 'y' WHERE name = %s", [then])
         except Collision as error:
             errors.append(error)
@@ -82,7 +87,7 @@ def test_two_that_wait_for_each_other_are_told_to_begin_again(database):
     for thread in threads:
         thread.start()
     for thread in threads:
-        thread.join(20)
+        thread.join(PATIENCE_S)
     assert len(errors) == 1
     assert must_be_repeated(errors[0])
 
@@ -195,6 +200,73 @@ class TestMigrations:
         with pytest.raises(MigrationFailed, match=r"0001\.sql: statement 2"):
             migrate(fresh, todo=[broken])
 
+    def test_one_that_is_broken_off_anywhere_is_gone_on_with(self, fresh, monkeypatch):
+        """A kill comes before a statement, or after it and before it is noted that it is done."""
+        todo = [
+            migration_from(
+                "0001.sql", "CREATE TABLE a (id INT);\nALTER TABLE a ADD COLUMN b INT;\n"
+            ),
+            migration_from(
+                "0002.sql",
+                "INSERT INTO a VALUES (1, 1);\nUPDATE a SET b = b + 1;\nALTER TABLE a ADD KEY k (b);\n"
+                "CREATE TABLE c (id INT);\nRENAME TABLE c TO d;\nALTER TABLE a DROP KEY k;\n",
+            ),
+        ]
+
+        class Killed(Exception):
+            pass
+
+        left = 0
+        usual = Cursor.execute
+
+        def killed_after_some(cursor, statement, *values):
+            nonlocal left
+            left -= 1
+            if left == 0:
+                raise Killed
+            return usual(cursor, statement, *values)
+
+        monkeypatch.setattr(Cursor, "execute", killed_after_some)
+        starts = 0
+        for kill_at in range(6, 60):
+            left, starts = kill_at, starts + 1
+            try:
+                migrate(fresh, todo=todo)
+                break
+            except Killed:
+                continue
+        monkeypatch.undo()
+        assert starts > 5
+        with Database(fresh).transaction() as tx:
+            assert tx.rows("SELECT id, b FROM a") == [(1, 2)]
+            assert [row[0] for row in tx.rows("SHOW TABLES")] == [
+                "a", "d", "migrations", "migrations_begun",
+            ]  # fmt: skip
+            assert tx.rows("SHOW KEYS FROM a") == []
+            assert tx.rows("SELECT * FROM migrations_begun") == []
+        assert migrate(fresh, todo=todo) == []
+
+    def test_one_that_is_killed_with_its_process_is_gone_on_with(self, fresh):
+        command = [
+            sys.executable,
+            "-c",
+            "import sys\nfrom epistem.store.database import Address\nfrom epistem.store.migrate import migrate\n"
+            "migrate(Address.from_url(sys.argv[1]), say=lambda name: print(name, flush=True))",
+            fresh.to_url(),
+        ]
+        for lines in (9, 31, 17):
+            begun = subprocess.Popen(
+                command, stdout=subprocess.PIPE, text=True, preexec_fn=ends_with_us()
+            )
+            for _ in range(lines):
+                begun.stdout.readline()
+            begun.kill()
+            begun.wait(PATIENCE_S)
+            begun.stdout.close()
+        left = len(migrate(fresh))
+        assert 0 < left < len(migrations()) - 50
+        assert migrate(fresh) == []
+
     def test_several_at_once_do_it_once(self, fresh):
         results: list[list[str]] = []
         threads = [
@@ -203,5 +275,5 @@ class TestMigrations:
         for thread in threads:
             thread.start()
         for thread in threads:
-            thread.join(60)
+            thread.join(PATIENCE_S)
         assert sorted(map(len, results)) == [0, 0, 0, len(migrations())]

@@ -49,7 +49,7 @@ def test_a_plan_is_told_by_measured_spread_before_rates_and_guesses(
                 with database.transaction() as tx:
                     return trials.get(tx, wanted).over
 
-            wait_for(over, seconds=90, what=f"T{trial.id}")
+            wait_for(over, what=f"T{trial.id}")
     finally:
         runner.close()
     later = showing(database, subject)

@@ -7,6 +7,7 @@ from epistem.core.errors import Conflict, InvalidInput, NotFound
 from epistem.core.prompts.content import Prompt, blank_prompt
 from epistem.store import cases, drafts, models, subjects, versions
 from tests.kit.subjects import library, sorting_prompt
+from tests.kit.waiting import PATIENCE_S
 
 
 @pytest.fixture
@@ -79,7 +80,7 @@ class TestDrafts:
         for thread in threads:
             thread.start()
         for thread in threads:
-            thread.join(20)
+            thread.join(PATIENCE_S)
         assert sorted(outcomes) == ["saved"] + ["stale"] * 5
 
     def test_a_draft_keeps_what_a_version_would_refuse(self, database, subject):
@@ -126,7 +127,7 @@ class TestVersions:
         for thread in threads:
             thread.start()
         for thread in threads:
-            thread.join(20)
+            thread.join(PATIENCE_S)
         with database.transaction() as tx:
             found = versions.lines(tx, subject, most=9)
             assert [line.number for line in found] == [5, 4, 3, 2, 1]

@@ -14,7 +14,7 @@ from epistem.up.mariadb import MariaDb
 from epistem.up.ports import free_port, listener_for_web, port_of
 from epistem.up.process import Child
 from epistem.up.supervisor import running_database
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 
 @pytest.fixture
@@ -86,7 +86,7 @@ class TestChild:
         assert parent.stdout is not None
         pid = int(parent.stdout.readline())
         parent.send_signal(signal.SIGKILL)
-        parent.wait(10)
+        parent.wait(PATIENCE_S)
 
         def gone():
             try:
@@ -102,7 +102,7 @@ class TestChild:
 def test_one_whose_parent_ended_while_it_was_being_set_up_ends_too():
     """It hears of another parent then, so it has to be told which it was."""
     gone = subprocess.Popen(["true"])
-    gone.wait(10)
+    gone.wait(PATIENCE_S)
     code = f"""
         import time
         from epistem.runner.lifeline import die_with_parent
@@ -110,7 +110,7 @@ def test_one_whose_parent_ended_while_it_was_being_set_up_ends_too():
         time.sleep(60)
     """
     assert (
-        subprocess.run([sys.executable, "-c", textwrap.dedent(code)], timeout=30).returncode
+        subprocess.run([sys.executable, "-c", textwrap.dedent(code)], timeout=PATIENCE_S).returncode
         == -signal.SIGKILL
     )
 
@@ -135,7 +135,7 @@ class TestMariaDb:
         server.start()
         assert other.poll() is None
         other.kill()
-        other.wait(10)
+        other.wait(PATIENCE_S)
         server.stop()
 
     def test_its_password_is_private_and_nobody_else_gets_in(self, address, tmp_path):

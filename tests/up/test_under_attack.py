@@ -14,7 +14,7 @@ import pytest
 
 from epistem.web.limits import THREADS
 from tests.kit.epistem import EpistemProcess
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 HALVES = [
     b"POST /api/v1/subjects HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\n"
@@ -48,7 +48,7 @@ def test_half_sent_requests_hold_no_thread_for_long(running):
     held = []
     try:
         for half in HALVES * (THREADS // len(HALVES) // 2):
-            client = socket.create_connection((parts.hostname, parts.port), timeout=60)
+            client = socket.create_connection((parts.hostname, parts.port), timeout=PATIENCE_S)
             client.sendall(half)
             held.append(client)
         assert asked(f"{running.url}/api/v1/health")[0] == 200
@@ -90,5 +90,5 @@ def test_pages_and_health_answer_while_the_database_is_frozen(running):
         assert asked(f"{running.url}/")[0] == 200
     finally:
         os.kill(database, signal.SIGCONT)
-    wait_for(lambda: asked(f"{running.url}/api/v1/health")[0] == 200, seconds=60)
+    wait_for(lambda: asked(f"{running.url}/api/v1/health")[0] == 200)
     assert asked(f"{running.url}/api/v1/subjects")[0] == 200

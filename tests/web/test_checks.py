@@ -5,6 +5,7 @@ import pytest
 from epistem.core.checks.registry import CHECKS
 from epistem.core.checks.uses import CheckUse
 from epistem.store import subjects
+from epistem.work.probation import begin_test
 from tests.kit.running import put_model
 from tests.kit.subjects import library
 from tests.web.conftest import assert_problem
@@ -102,6 +103,13 @@ def test_a_judge_is_put_to_the_test_and_the_bench_says_how_it_did(api, subject):
     [after] = bench(api, [TONE]).get_json()["trust"]
     assert after == page["trust"]
     assert_problem(api.post("/judges/test", {"check": "tone.emoji"}), 422, "check", "asks no model")
+
+
+def test_the_bench_says_that_a_judge_is_put_to_the_test_behind_the_pages(api, database, subject):
+    with database.transaction() as tx:
+        begin_test(tx, CheckUse.from_json(TONE))
+    [trust] = bench(api, [TONE], text="Hello").get_json()["trust"]
+    assert trust["why"].startswith("It is being put to the test")
 
 
 def test_a_judge_is_asked_about_one_answer(api, subject):

@@ -8,12 +8,16 @@ import pytest
 from epistem.core.cases.content import Case
 from epistem.core.checks.uses import CheckUse
 from epistem.core.prompts.content import Prompt
+from epistem.models.retry import Retry
+from epistem.runner.jobs import Jobs
 from epistem.store import cases, readings, subjects, versions
+from epistem.work.jobs import KINDS
 from epistem.work.knowledge import changing, reading
 from epistem.work.rejudging import rejudge
 from epistem.work.tools.querying import Queries
 from tests.kit.running import carry_out, put_model
 from tests.kit.subjects import start_trial
+from tests.kit.waiting import wait_for
 from tests.web.conftest import assert_problem
 
 RULES = """# Rules
@@ -264,6 +268,30 @@ class TestLookingUp:
         assert (made["done"], made["total"], made["cents"]) == (3, 3, 0.0)
         first = found(api, "bicycles cost", method="both")["passages"][0]
         assert (first["reference"], first["by_words"], first["by_meaning"]) == ("rules#1", 1, 1)
+
+    def test_all_are_made_behind_the_pages_and_what_hinders_it_is_told(
+        self, api, address, rules, model_server, database
+    ):
+        put_model(database, "own", model_server.url)
+        api.put(AT, {"embeds_with": "own"})
+        model_server.script.append((400, "not now", {}))
+        model_server.answer = lambda body: {
+            "data": [{"index": at, "embedding": [1.0, 0.5]} for at in range(len(body["input"]))]
+        }
+        asked = api.post(f"{AT}/vectors/all").get_json()
+        assert (asked["done"], asked["job"]["status"]) == (0, "waiting")
+        at_work = Jobs(address, KINDS, waits=Retry(attempts=9, first_s=900, most_s=900))
+        at_work.start()
+
+        def told():
+            return api.get(f"{AT}/vectors").get_json()
+
+        wait_for(lambda: (told()["job"] or {}).get("attempts") == 1)
+        assert "not now" in told()["job"]["why"]
+        api.post(f"/jobs/{told()['job']['id']}/again")
+        wait_for(lambda: told()["job"] is None)
+        at_work.close()
+        assert told()["done"] == told()["total"] == 3
 
     @pytest.mark.parametrize(
         ("reply", "says"),

@@ -13,7 +13,7 @@ from epistem.web.app import make_app
 from tests.kit.running import runner_of
 from tests.kit.servers import served_wsgi
 from tests.kit.subjects import library
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 from tests.web.conftest import assert_problem
 
 PLAN = {
@@ -38,7 +38,7 @@ def running(address):
         done = pool.submit(runner.run, stop)
         yield
         stop.set()
-        done.result(20)
+        done.result(PATIENCE_S)
 
 
 def start(api, **more):
@@ -357,7 +357,7 @@ class TestEvents:
     def read(self, url):
         """Every event of the stream as it comes, as (event, data)."""
         fields = {}
-        with urlopen(f"{url}/events", timeout=30) as answer:
+        with urlopen(f"{url}/events", timeout=PATIENCE_S) as answer:
             assert answer.headers["Content-Type"].startswith("text/event-stream")
             for line in answer:
                 key, _, value = line.decode().strip().partition(": ")

@@ -10,7 +10,7 @@ import pytest
 from epistem.runner.service import Runner, RunnerOptions
 from epistem.runner.walks import Walks
 from tests.kit.running import threads
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 from tests.kit.walks import DRAFT, FINAL, PAUSE, ask, chain
 from tests.web.conftest import assert_problem
 
@@ -74,7 +74,7 @@ class TestWalking:
 
     def test_it_is_stopped(self, api, walking, walk, server):
         hold = Event()
-        server.answer = lambda body: hold.wait(20) and "late"
+        server.answer = lambda body: hold.wait(PATIENCE_S) and "late"
         told = walk(
             lambda told: told["status"] == "walking", chain=chain(DRAFT), inputs={"message": "x"}
         )
@@ -210,7 +210,7 @@ class TestKills:
         def slow(body):
             if "Final" in body["messages"][-1]["content"] and not hold.is_set():
                 began.set()
-                hold.wait(20)
+                hold.wait(PATIENCE_S)
                 return "lost"
             return f"<{body['messages'][-1]['content']}>"
 

@@ -11,9 +11,9 @@ from typing import Any, NamedTuple
 from epistem.core.cases.content import Case
 from epistem.core.chains.content import Chain
 from epistem.core.errors import NotFound
-from epistem.store.cells import lock_name
 from epistem.store.database import Transaction
 from epistem.store.documents import packed
+from epistem.store.owners import without_lock
 from epistem.store.subjects import Subject
 from epistem.store.tries import keep_content
 
@@ -189,11 +189,7 @@ def owners_gone(tx: Transaction) -> set[str]:
     rows = tx.rows(
         "SELECT DISTINCT owner FROM walks WHERE status = 'walking' AND owner IS NOT NULL"
     )
-    return {
-        owner
-        for (owner,) in rows
-        if tx.first("SELECT IS_FREE_LOCK(%s)", [lock_name(owner)]) == (1,)
-    }
+    return without_lock(tx, (owner for (owner,) in rows))
 
 
 def give_back(tx: Transaction, owner: str) -> int:

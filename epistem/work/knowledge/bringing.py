@@ -17,7 +17,7 @@ from epistem.store.knowledge import brought, collections, documents
 from epistem.store.knowledge.brought import Brought
 from epistem.store.knowledge.collections import Collection
 from epistem.store.knowledge.documents import DocumentVersion, NewVersion, Passage, passage_text
-from epistem.work.knowledge.reading import read_all
+from epistem.work.knowledge.reading import Read, read_all
 
 Outcome = Literal["new", "changed", "same", "bad"]
 MOST_FILES = 2_000
@@ -40,13 +40,20 @@ class LookedAt(NamedTuple):
 def bring(database: Database, name: str, files: Iterable[tuple[str, bytes]], by: str = "") -> int:
     """Read files, and the files of zips; how many can be read. Raises InvalidInput for too many."""
     with database.transaction() as tx:
-        collection = collections.get(tx, name)
+        collections.get(tx, name)
     good = 0
     for read in read_all(_each(files)):
         with database.transaction(by=by) as tx:
-            brought.add(tx, collection, read.file, read.text, read.problem)
+            add(tx, name, [read])
         good += not read.problem
     return good
+
+
+def add(tx: Transaction, name: str, documents_read: Iterable[Read]) -> None:
+    """What was read waits beside the collection until it is kept."""
+    collection = collections.get(tx, name)
+    for read in documents_read:
+        brought.add(tx, collection, read.file, read.text, read.problem)
 
 
 def _each(files: Iterable[tuple[str, bytes]]) -> Iterable[tuple[str, bytes]]:

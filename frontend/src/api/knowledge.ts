@@ -87,6 +87,7 @@ export function useVectors(collection: Ref<string>, wanted: () => boolean) {
     queryFn: () => got(api.GET("/api/v1/collections/{collection}/vectors", { params: { path: { collection: collection.value } } })),
     enabled: computed(wanted),
     retry: false,
+    refetchInterval: ({ state }) => (state.data?.job && state.data.job.status !== "failed" ? 1_000 : false),
   });
 }
 
@@ -135,10 +136,7 @@ export function useKnowledgeChanges(name: () => string) {
       after(got(api.PUT("/api/v1/collections/{collection}/look-up-cases/{number}/away", { params: { path: { ...path(), number } }, body: { away } }))),
     measure: (settings: LookingUp[], besides: string[]) =>
       got(api.POST("/api/v1/collections/{collection}/measured", { params: { path: path() }, body: { settings, besides } })),
-    makeVectors: async () => {
-      const told = await got(api.POST("/api/v1/collections/{collection}/vectors", { params: { path: path() } }));
-      await stale.collections();
-      return told;
-    },
+    /** Behind the pages: it goes on when this one is closed. */
+    makeVectors: () => after(got(api.POST("/api/v1/collections/{collection}/vectors/all", { params: { path: path() } }))),
   };
 }

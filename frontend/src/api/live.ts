@@ -1,8 +1,8 @@
 import type { QueryClient } from "@tanstack/vue-query";
-import { ref, shallowReactive } from "vue";
+import { ref, shallowReactive, shallowRef } from "vue";
 
 import { keys } from "./keys";
-import type { SubjectPage, TrialLine, TrialPage } from "./schema";
+import type { JobLine, JobList, SubjectPage, TrialLine, TrialPage } from "./schema";
 import { staleIn } from "./stale";
 
 export type Connection = "IDLE" | "OPEN" | "LOST";
@@ -12,6 +12,8 @@ const HEADER_MS = 3_000;
 
 /** The trials that are going on, or ended while this window was open, as they stand. */
 export const lines = shallowReactive(new Map<number, TrialLine>());
+/** What goes on behind the pages, and what of it can't be done. */
+export const jobs = shallowRef<JobLine[]>([]);
 export const connection = ref<Connection>("IDLE");
 
 export const isOver = (trial: { status: string }) => ["finished", "stopped", "failed"].includes(trial.status);
@@ -39,6 +41,15 @@ export function followLive(queries: QueryClient, page: Document = document): () 
     else refreshHeader(line.subject);
   }
 
+  /** Where one is over, or came to nothing, what it made is looked at anew, and what is said of it. */
+  function takeJobs(now: JobLine[]): void {
+    const state = ({ status, attempts }: JobLine) => `${status === "failed"} ${attempts}`;
+    const known = new Map(now.map((job) => [job.id, state(job)]));
+    const changed = jobs.value.some((job) => known.get(job.id) !== state(job)) || known.size > jobs.value.length;
+    jobs.value = now;
+    if (changed) void stale.behind();
+  }
+
   /** It began, or is over: all that shows it looks anew. */
   function tellAll({ id, subject }: TrialLine): void {
     void stale.trial(subject, id);
@@ -64,6 +75,7 @@ export function followLive(queries: QueryClient, page: Document = document): () 
       if (stream.readyState === EventSource.CLOSED) again = setTimeout(open, AGAIN_MS);
     };
     stream.addEventListener("trial", (event) => take(JSON.parse((event as MessageEvent<string>).data) as TrialLine));
+    stream.addEventListener("jobs", (event) => takeJobs((JSON.parse((event as MessageEvent<string>).data) as JobList).jobs));
     stream.addEventListener("live", (event) => {
       const { trials } = JSON.parse((event as MessageEvent<string>).data) as { trials: number[] };
       // What is shown as going on, heard of or fetched, and is not: it ended while nobody listened.

@@ -26,6 +26,8 @@ export function staleIn(queries: QueryClient) {
     verdict: (id: number) => drop(keys.verdict(id)),
     /** A judge was put to the test. */
     judges: () => drop(["bench"], ["verdict"]),
+    /** Work behind the pages is over: a judge was put to the test, vectors were made, a thing was brought in. */
+    behind: () => drop(keys.desk(), keys.collections(), keys.toolbox(), ["bench"], ["verdict"]),
     all: () => drop([]),
   };
 }

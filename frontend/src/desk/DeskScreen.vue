@@ -5,6 +5,7 @@ import { RouterLink, useRouter } from "vue-router";
 import ColumnRow from "@/parts/ColumnRow.vue";
 import { faultOf } from "@/api/fault";
 import { messageOf } from "@/api/client";
+import { jobs } from "@/api/live";
 import { useDesk } from "@/api/subjects";
 import type { SubjectLine } from "@/api/schema";
 import AppHeader from "@/frame/AppHeader.vue";
@@ -15,6 +16,7 @@ import EvidenceDot from "./EvidenceDot.vue";
 import ImportFiles from "./ImportFiles.vue";
 import NewPrompt from "./NewPrompt.vue";
 import WaitingForYou from "./WaitingForYou.vue";
+import WorkBehind from "./WorkBehind.vue";
 import { wantOf } from "./wants";
 
 const COLUMNS = "minmax(170px,260px) 56px minmax(120px,200px) minmax(120px,1fr) 112px minmax(160px,260px)";
@@ -42,11 +44,15 @@ function begin(from: string | null, what: "prompt" | "chain" = "prompt"): void {
   creating.value = true;
 }
 const lines = computed(() => desk.data.value?.pages.flatMap((page) => page.subjects) ?? []);
+/** The demo is being brought in. */
+const coming = computed(() => jobs.value.some(({ kind, status }) => kind === "demo" && status !== "failed"));
 const chosen = ref(0);
 const creating = ref(false);
 const describing = ref<SubjectLine | null>(null);
 const wants = computed(() => lines.value.map((line) => ({ line, want: wantOf(line) })));
-const waiting = computed(() => wants.value.filter(({ want }) => want));
+const waiting = computed(() => wants.value.filter(({ want }) => want && !want.goesOn));
+const running = computed(() => wants.value.filter(({ want }) => want?.goesOn).length);
+const runs = computed(() => (running.value === 1 ? "One trial is running" : `${running.value} trials are running`));
 const reach = computed(() => {
   const ends = lines.value.flatMap((line) => [line.headline?.low ?? 0, line.headline?.high ?? 0]);
   return Math.max(10, ...ends.map(Math.abs)) * 1.08;
@@ -90,7 +96,9 @@ useKeys([
         <template v-if="desk.isPending.value">Looking at the desk…</template>
         <template v-else-if="faultOf(desk)">{{ messageOf(faultOf(desk)) }}</template>
         <template v-else-if="searching">{{ lines.length ? "What was found" : "Nothing found" }}</template>
+        <template v-else-if="lines.length === 0 && coming">The examples are on their way. Each brings its cases and a trial.</template>
         <template v-else-if="lines.length === 0">The desk is empty. A prompt is where it starts.</template>
+        <template v-else-if="waiting.length === 0 && running">{{ runs }}; nothing waits for you.</template>
         <template v-else-if="waiting.length === 0">
           Nothing is left to do here. {{ count(lines.length, "subject") }}, all with evidence.
         </template>
@@ -101,7 +109,7 @@ useKeys([
             ><RouterLink :to="{ name: want!.stage, params: { name: line.name } }" class="border-b border-dotted border-ink-3">{{
               line.name
             }}</RouterLink>, {{ want!.text }}</template
-          >.
+          >.{{ running ? ` ${runs}.` : "" }}
         </template>
       </p>
       <span class="flex w-45 shrink-0 flex-col gap-1.5">
@@ -128,17 +136,18 @@ useKeys([
       <a v-if="lines.length" class="link text-sm" href="/api/v1/files" download data-test="export-all">Export all as a zip</a>
     </div>
     <WaitingForYou />
+    <WorkBehind />
     <section v-if="faultOf(desk)" class="panel p-6">
       <button type="button" class="button" @click="desk.refetch()">Try again</button>
     </section>
     <section v-else-if="searching && lines.length === 0" class="panel p-6">
       <p>Nothing has all of “{{ find }}”. <button type="button" class="link" @click="typed = ''">Show everything</button></p>
     </section>
-    <section v-else-if="!desk.isPending.value && lines.length === 0" class="panel p-8">
+    <section v-else-if="!desk.isPending.value && lines.length === 0 && !coming" class="panel p-8">
       <p class="max-w-140">
         A prompt is written in parts, tried on one message, then on cases you keep, and its versions are compared in a
-        trial. To look round first, stop Epistem and start it with <code class="chip">make demo</code>, which brings an
-        example with 30 cases and a finished trial.
+        trial. To look round first, stop Epistem and start it with <code class="chip">make demo</code>, which brings
+        ten examples with their cases and trials.
       </p>
     </section>
     <section v-else class="panel shrink-0">

@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 
 import { messageOf } from "@/api/client";
+import { leaveJob } from "@/api/jobs";
 import { useKnowledgeChanges, useVectors } from "@/api/knowledge";
 import { useModels } from "@/api/models";
 import type { CollectionPage } from "@/api/schema";
@@ -20,7 +21,8 @@ const model = ref(props.page.embeds_with ?? "");
 const searchedBy = ref(props.page.searched_by);
 const wrong = ref("");
 const vectors = useVectors(computed(() => props.page.name), () => !!props.page.embeds_with);
-const making = ref(false);
+const job = computed(() => vectors.data.value?.job ?? null);
+const making = computed(() => job.value !== null && job.value.status !== "failed");
 
 async function save(): Promise<void> {
   wrong.value = "";
@@ -31,16 +33,15 @@ async function save(): Promise<void> {
     wrong.value = messageOf(error);
   }
 }
-/** Until none is missing; what is made is kept, so it can be broken off at any time. */
-async function make(): Promise<void> {
-  making.value = true;
+/** Until none is missing. What is made is kept, so it can be broken off at any time. */
+async function makeOrStop(): Promise<void> {
   wrong.value = "";
   try {
-    for (let told = await changes.makeVectors(); making.value && told.done < told.total; ) told = await changes.makeVectors();
+    if (making.value && job.value) await leaveJob(job.value.id);
+    else await changes.makeVectors();
+    await vectors.refetch();
   } catch (error) {
     wrong.value = messageOf(error);
-  } finally {
-    making.value = false;
   }
 }
 </script>
@@ -73,9 +74,10 @@ async function make(): Promise<void> {
         <button type="submit" class="button" :disabled="note === page.note && (model || null) === page.embeds_with && searchedBy === page.searched_by" data-test="save-collection">Save</button>
         <template v-if="page.embeds_with && vectors.data.value">
           <span class="tabular-nums" role="status" data-test="vectors">{{ vectors.data.value.done.toLocaleString("en") }} of {{ count(vectors.data.value.total, "passage") }} have vectors</span>
-          <button v-if="vectors.data.value.done < vectors.data.value.total" type="button" class="button button-main" data-test="make-vectors" @click="making ? (making = false) : make()">{{ making ? "Stop" : `Make the rest, about ${cents(vectors.data.value.cents)}` }}</button>
+          <button v-if="vectors.data.value.done < vectors.data.value.total" type="button" class="button button-main" data-test="make-vectors" @click="makeOrStop">{{ making ? "Stop" : `Make the rest, about ${cents(vectors.data.value.cents)}` }}</button>
         </template>
       </p>
+      <p v-if="job?.why" :class="job.status === 'failed' ? 'text-rust' : 'text-ink-2'" role="status" data-test="vectors-why">{{ job.why }} {{ job.status === "failed" ? "It was tried for long and given up." : "It is tried again by itself." }}</p>
     </form>
     <section aria-label="Who looks up in it">
       <h2 class="caption border-b border-rule-soft pb-1">Who looks up in it</h2>
