@@ -4,7 +4,8 @@
 
 The rate is told beside that of the trivial reply server with the same client in the same run, since
 the client and the machine bound both. For the added time each request asks for a wait of its own, and
-what it took beyond that is added.
+what it took beyond that is added. Last, a single call of another caller while one caller keeps 500 in
+flight, beside one with nobody else there.
 """
 
 from __future__ import annotations
@@ -25,6 +26,8 @@ from overhead import PROMPT, reply_server, text_of
 
 from epistem.core.prompts.request import request_for
 from epistem.core.wire import chat_completions as wire
+from epistem.models.client import ModelClient
+from epistem.models.endpoint import Endpoint
 from epistem.standin.faults import HEADER
 from epistem.up.ports import answers, free_port
 
@@ -72,6 +75,33 @@ async def ask_all(
         return count / (perf_counter() - began), added
 
 
+async def single(url: str, crowd: int, times: int = 20) -> float:
+    """Median milliseconds of one call while another caller keeps so many in flight."""
+    body = wire.encode(request_for(PROMPT, {"message": text_of(1)}, "tern-s", seed=1))
+    endpoint = Endpoint("tern-s", url, time_limit_ms=600_000, built_in=True)
+    took = []
+    async with (
+        ModelClient(in_flight=max(crowd, 1), caller="trial 1") as trial,
+        ModelClient(in_flight=1) as one,
+    ):
+
+        async def lane() -> None:
+            while True:
+                await trial.ask(endpoint, body)
+
+        lanes = [asyncio.create_task(lane()) for _ in range(crowd)]
+        await asyncio.sleep(2)
+        for _ in range(times):
+            began = perf_counter()
+            await one.ask(endpoint, body)
+            took.append((perf_counter() - began) * 1000)
+            await asyncio.sleep(0.1)
+        for each in lanes:
+            each.cancel()
+        await asyncio.gather(*lanes, return_exceptions=True)
+    return statistics.median(took)
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description="How much the stand-in bears.")
     parser.add_argument("--requests", type=int, default=4_000)
@@ -96,6 +126,8 @@ def main() -> None:
         print(f"200 in flight, waits of {LEAST_MS} to {MOST_MS} ms, {rate:,.0f} a second: added ms")
         for name, share in (("median", 0.5), ("99 of 100", 0.99)):
             print(f"  {name:18} {added[int(share * (len(added) - 1))]:.0f}")
+        alone, among = (uvloop.run(single(url, crowd)) for crowd in (0, 500))
+        print(f"one call: {alone:.1f} ms alone, {among:.1f} ms while 500 others are in flight")
 
 
 def staggered(number: int) -> int:

@@ -89,6 +89,9 @@ class Behind:
         if self._jobs is None:
             bookings = self._supervisor.bookings_address
             with self._database.transaction() as tx:
+                for job in jobs.unfinished(tx):
+                    if job.attempts and job.status != "running":
+                        jobs.try_again(tx, job.id)  # a new start is a new chance, at once
                 if self._asks:
                     ask_for_demo(tx, bookings)
                 left = any(job.going for job in jobs.unfinished(tx, [BRINGS]))
