@@ -119,7 +119,7 @@ class Behind:
                 *columns, console=self._console, transient=self._console.is_terminal
             )
             progress.start()
-            self._bar = progress, progress.add_task("Running the demo's first trial", total=None)
+            self._bar = progress, progress.add_task("Running the demo's trial", total=None)
         progress, task = self._bar
         progress.update(task, total=trial.total, completed=trial.recorded)
 

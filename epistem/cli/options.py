@@ -5,13 +5,16 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
+from click.core import ParameterSource
 
 USUAL_HOME = Path("var")
 
 
 def _given(context: click.Context, parameter: click.Parameter, value: Path | None) -> Path:
-    """As said after the command, or else before it."""
-    return value or context.find_root().params.get("home") or USUAL_HOME
+    """As said after the command, or else before it, or else by the environment."""
+    before = context.find_root().params.get("home")
+    said = context.get_parameter_source("home") is ParameterSource.COMMANDLINE
+    return (value if said else None) or before or value or USUAL_HOME
 
 
 HOME = click.option(

@@ -42,14 +42,14 @@ class Live(Shape):
 def watch() -> Response:
     """`live` with a Live: first, and whenever a trial begins or ends. `trial` with a TrialLine for each
     that goes on: first, and whenever it changed, its end included. What landed is asked for in pages.
-    `jobs` with a JobList: first, and whenever something of what goes on behind the pages changed."""
+    `jobs` with a JobList: before the first `live` if something goes on behind the pages, and whenever that changed."""
     return held_stream(_open_streams, FULL, lambda: _events(database()))
 
 
 def _events(database: Database) -> Iterator[str]:
     told: dict[int, trials.Standing] = {}
     live: list[int] | None = None
-    behind: list[JobLine] | None = None
+    behind: list[JobLine] = []
     began = spoke = time.monotonic()
     while True:
         try:
@@ -69,14 +69,14 @@ def _events(database: Database) -> Iterator[str]:
             return  # the client connects again by itself
         for line in lines:
             yield _event("trial", line)
+        if jobs != behind:
+            behind = jobs
+            yield _event("jobs", JobList(jobs=jobs))
         going_on = sorted(each.id for each in now.values() if not each.over)
         if going_on != live:
             live = going_on
             yield _event("live", Live(trials=live))
         told = now
-        if jobs != behind:
-            behind = jobs
-            yield _event("jobs", JobList(jobs=jobs))
         if lines:
             spoke = time.monotonic()
         elif time.monotonic() - spoke > HEARTBEAT_S:

@@ -12,7 +12,7 @@ from epistem.runner.workers import OfExecutor
 from epistem.store import marks, models, trials
 from epistem.store.database import Address, Database, Transaction
 from epistem.store.trials import Trial
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 
 OPTIONS = RunnerOptions(
     shards=2,
@@ -55,7 +55,7 @@ def carry_out(
     trial: Trial,
     *,
     until: Any = lambda t: t.over,
-    seconds: float = 30,
+    seconds: float = PATIENCE_S,
 ) -> Trial:
     """Let the runner work until the trial is as wished, then until its shards are done."""
 

@@ -41,7 +41,7 @@ def begun(tmp_path_factory):
 def test_a_judge_that_never_answers_ends_nothing_and_is_told(begun):
     _, said, [job] = begun
     assert re.search(r"Epistem is at http://127\.0\.0\.1:\d+", said)
-    assert job["title"] == "Put plover-judge to the test: tone"
+    assert job["title"] == "Put plover-judge to the test: Tone"
     assert "plover-judge answered 503" in job["why"]
     assert "Ending" not in said
 

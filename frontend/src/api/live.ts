@@ -27,6 +27,8 @@ export function followLive(queries: QueryClient, page: Document = document): () 
   let source: EventSource | null = null;
   let again: ReturnType<typeof setTimeout> | undefined;
   const refreshed = new Map<string, number>();
+  /** Whether anything was said of jobs since the stream was opened: nothing said before `live` is that there are none. */
+  let heardOfJobs = false;
 
   function take(line: TrialLine): void {
     const before = lines.get(line.id);
@@ -67,7 +69,10 @@ export function followLive(queries: QueryClient, page: Document = document): () 
     close();
     const stream = new EventSource("/api/v1/events");
     source = stream;
-    stream.onopen = () => (connection.value = "OPEN");
+    stream.onopen = () => {
+      connection.value = "OPEN";
+      heardOfJobs = false;
+    };
     stream.onerror = () => {
       if (source !== stream) return;
       connection.value = "LOST";
@@ -75,8 +80,12 @@ export function followLive(queries: QueryClient, page: Document = document): () 
       if (stream.readyState === EventSource.CLOSED) again = setTimeout(open, AGAIN_MS);
     };
     stream.addEventListener("trial", (event) => take(JSON.parse((event as MessageEvent<string>).data) as TrialLine));
-    stream.addEventListener("jobs", (event) => takeJobs((JSON.parse((event as MessageEvent<string>).data) as JobList).jobs));
+    stream.addEventListener("jobs", (event) => {
+      heardOfJobs = true;
+      takeJobs((JSON.parse((event as MessageEvent<string>).data) as JobList).jobs);
+    });
     stream.addEventListener("live", (event) => {
+      if (!heardOfJobs) takeJobs([]);
       const { trials } = JSON.parse((event as MessageEvent<string>).data) as { trials: number[] };
       // What is shown as going on, heard of or fetched, and is not: it ended while nobody listened.
       const pages = queries.getQueriesData<TrialPage>({ queryKey: keys.anyTrial(), predicate: ({ queryKey }) => queryKey.length === 2 });
