@@ -33,6 +33,7 @@ class Behind:
         """`asks` for the demo; without it only what an earlier start left undone of it is done."""
         self._supervisor, self._console, self._asks = supervisor, console, asks
         self._waits = asks
+        self._has_begun = False
         self._since = time.monotonic()
         self._database: Database | None = None
         self._jobs: Jobs | None = None
@@ -86,7 +87,7 @@ class Behind:
         if self._database is None:
             address = self._supervisor.database_address
             self._database = Database(address, connections=2, patience_s=STATEMENT_S)
-        if self._jobs is None:
+        if not self._has_begun:
             bookings = self._supervisor.bookings_address
             with self._database.transaction() as tx:
                 for job in jobs.unfinished(tx):
@@ -100,7 +101,7 @@ class Behind:
                 kinds = {BRINGS: partial(bring, bookings=bookings)}
                 self._jobs = Jobs(self._supervisor.database_address, kinds, at_once=1, poll_s=0.1)
                 self._jobs.start()
-            self._asks = False
+            self._has_begun = True
         return self._database
 
     def _first(self, tx: Transaction) -> tuple[Job | None, Trial | None]:
