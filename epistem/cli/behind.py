@@ -90,6 +90,9 @@ class Behind:
         if not self._has_begun:
             bookings = self._supervisor.bookings_address
             with self._database.transaction() as tx:
+                jobs.give_back_kind(
+                    tx, BRINGS
+                )  # a start that was killed had them; there is one a home
                 for job in jobs.unfinished(tx):
                     if job.attempts and job.status != "running":
                         jobs.try_again(tx, job.id)  # a new start is a new chance, at once

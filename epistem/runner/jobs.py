@@ -131,7 +131,6 @@ class Jobs:
         if attempt >= self._waits.attempts:
             return partial(jobs.give_up, job_id=job.id, owner=self._owner, why=why)
         wait_s = self._waits.wait_s(attempt, None, self._rng)
-        log.warning("a job is tried again", job=job.id, why=why, wait_s=round(wait_s, 1))
         return partial(jobs.put_off, job_id=job.id, owner=self._owner, why=why, wait_s=wait_s)
 
     def _settle(self, work: Callable[[Transaction], None]) -> None:

@@ -131,6 +131,14 @@ def give_back(tx: Transaction, owner: str) -> int:
     )
 
 
+def give_back_kind(tx: Transaction, kind: str) -> None:
+    """What anybody had in hand of this kind: for who knows that nobody else does such jobs now."""
+    tx.run(
+        "UPDATE jobs SET status = 'waiting', owner = NULL WHERE status = 'running' AND kind = %s",
+        [kind],
+    )
+
+
 def owners_gone(tx: Transaction) -> set[str]:
     """Who has jobs in hand while nobody holds its lock."""
     rows = tx.rows("SELECT DISTINCT owner FROM jobs WHERE status = 'running' AND owner IS NOT NULL")
