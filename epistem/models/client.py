@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import random
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
-from contextlib import AbstractAsyncContextManager, asynccontextmanager
+from contextlib import AbstractAsyncContextManager, asynccontextmanager, nullcontext
 from copy import copy
 from datetime import UTC, datetime
 from secrets import token_hex
@@ -22,9 +22,12 @@ from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
 from epistem.models.limits import Limits, Own, tokens_expected
 from epistem.models.pace import Pace
+from epistem.models.places import Places
 from epistem.models.retry import Retry
 from epistem.models.sending import Exchange, Sender, Streamed
 from epistem.models.trouble import CallFailed, CallTrace, Trouble
+
+MayAsk = Callable[[], Awaitable[None]]
 
 
 class ModelClient:
@@ -39,19 +42,20 @@ class ModelClient:
         sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
         keys: Keys | None = None,
         limits: Limits | None = None,
-        may_ask: Callable[[], None] = lambda: None,
+        may_ask: MayAsk | None = None,
         caller: str = "",
     ) -> None:
         """`sleep` is how any wait between attempts is spent, and `may_ask` is asked once it is a call's
-        turn: either may raise, to give up. `caller` names on whose behalf it asks, such as a trial's that
-        several clients carry out; without one a client is a caller of its own."""
+        turn, just before it goes out: either may raise, to give up. `caller` names on whose behalf it asks,
+        such as a trial's that several clients carry out; without one a client is a caller of its own."""
         self._keys = keys or Keys.of_this_server()
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
         self._sleep = sleep
-        self._sender = Sender(in_flight)
+        self._sender = Sender()
+        self._places = Places(in_flight)
         self._limits = limits or Own()
-        self._may_ask = may_ask
+        self._may_ask = may_ask or _always
         self._caller = caller or token_hex(8)
         self._headers: dict[Endpoint, dict[str, str]] = {}
         self._paces: dict[str, Pace] = {}
@@ -68,10 +72,11 @@ class ModelClient:
     ) -> None:
         await self._sender.stop()
 
-    def calling_as(self, caller: str) -> Self:
+    def calling_as(self, caller: str, may_ask: MayAsk | None = None) -> Self:
         """The same client, with all that it holds, asking on behalf of this caller."""
         other = copy(self)
         other._caller, other._headers = caller, {}
+        other._may_ask = may_ask or self._may_ask
         return other
 
     def let_go(self) -> None:
@@ -87,7 +92,6 @@ class ModelClient:
         while True:
             attempt += 1
             async with self._turn(endpoint, body) as pace:
-                self._may_ask()
                 begun = _Begun(attempt)
                 try:
                     raw, reply = await self._sender.ask(endpoint, body, headers)
@@ -163,18 +167,20 @@ class ModelClient:
                     return vectors
             await self._sleep(wait_s)
 
-    def _turn(self, endpoint: Endpoint, body: bytes) -> AbstractAsyncContextManager[Pace]:
-        """Entered when the call may begin: its time counts from then on."""
+    @asynccontextmanager
+    async def _turn(self, endpoint: Endpoint, body: bytes) -> AsyncIterator[Pace]:
+        """Entered when the call goes out: its time counts from then on."""
         pace = self._paces.get(endpoint.model)
         if pace is None:
             pace = self._paces[endpoint.model] = Pace(self._sleep)
-        return self._limited(endpoint, body, pace) if endpoint.limited else pace
-
-    @asynccontextmanager
-    async def _limited(self, endpoint: Endpoint, body: bytes, pace: Pace) -> AsyncIterator[Pace]:
-        turn = self._limits.turn(endpoint, tokens_expected(body), self._sleep)
-        async with turn, pace:
+        async with self._limited(endpoint, body), pace, self._places.one(self._caller):
+            await self._may_ask()
             yield pace
+
+    def _limited(self, endpoint: Endpoint, body: bytes) -> AbstractAsyncContextManager[None]:
+        if not endpoint.limited:
+            return nullcontext()
+        return self._limits.turn(endpoint, tokens_expected(body), self._sleep)
 
     def _wait_or_give_up(self, failure: Trouble, begun: _Begun, pace: Pace) -> float:
         """Seconds to wait before the next attempt. Raises CallFailed if there is none."""
@@ -205,6 +211,10 @@ class ModelClient:
         except EpistemError as error:
             never = CallTrace(datetime.now(UTC).replace(tzinfo=None), 0.0, 0)
             raise CallFailed(error.message, raw=None, trace=never, kind="refused") from error
+
+
+async def _always() -> None:
+    pass
 
 
 class _Begun:

@@ -10,6 +10,7 @@ from functools import partial
 from typing import Any, Generic, NamedTuple, Protocol
 
 from epistem.core.engine.answers import ToolUsed
+from epistem.core.engine.budget import Later, NotBegun, Refused
 from epistem.core.engine.needs import (
     LATE,
     LATE_DIGEST,
@@ -23,16 +24,17 @@ from epistem.core.engine.needs import (
     Program,
     Result,
     RunQuery,
+    Take,
     Together,
     UseTool,
 )
-from epistem.core.engine.run import Noted, Run
+from epistem.core.engine.run import Noted, Run, not_begun
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.tools import ToolResult, ToReach, answer_call, faulty
 from epistem.core.tools.rows import Rows
 from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.core.wire.stream import Piece
-from epistem.core.wire.tokens import estimated_usage
+from epistem.core.wire.tokens import usage_of
 from epistem.models.client import ModelClient
 from epistem.models.endpoint import Endpoint
 from epistem.models.sending import Streamed
@@ -42,6 +44,17 @@ Finding = Callable[[LookUp], Awaitable[Found]]
 """How passages are looked up."""
 Step = Callable[[Callable[[], None]], Awaitable[None]]
 Heard = Callable[[AskModel, Piece], Awaitable[None]]
+
+
+SIDE_BY_SIDE = 32
+"""Programs that one program has carried out at once, however they stand in each other."""
+
+
+class RefusedNeed(NamedTuple):
+    """What was refused to the need of this digest, or was not begun for it, which is noted at its path."""
+
+    digest: bytes
+    refused: Refused | NotBegun
 
 
 class Made(NamedTuple):
@@ -130,6 +143,8 @@ class Driven(Generic[Result]):
     run: Run[Result]
     made: list[Made] = field(default_factory=list)
     called: list[Called] = field(default_factory=list)
+    places: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(SIDE_BY_SIDE - 1))
+    """Of what is carried out side by side, of the whole program and all that runs in it."""
 
     @property
     def result(self) -> Result:
@@ -158,7 +173,8 @@ async def carry_out(
     program is moved on, where that takes long. `aside` is for needs that name another model, `look_up` for passages,
     `reach` for tools and queries; `person` for what a person is to say, and `hear` for what the person of a talk says,
     who may raise Parked: what is done side by side is carried on first. Without `hear` nobody says anything. `noted`
-    hears of what the program notes, `heard` of the pieces of what other models write.
+    hears of what the program notes, and of what was refused it (a RefusedNeed), `heard` of the pieces of what other
+    models write.
 
     Raises what the program raises, which is CallFailed for a call that failed if it does not mind it.
     """
@@ -180,16 +196,27 @@ async def carry_out(
                 await noted(need)
             run.give(None)
             continue
+        if (refused := await _room_for(run)) is not None:
+            assert isinstance(need, AskModel | Take)
+            if noted is not None:
+                await noted(Note(need.path, RefusedNeed(need.digest, refused)))
+            run.give(refused)
+            continue
+        if isinstance(need, Take):
+            run.give(None)
+            continue
         if isinstance(need, Together):
 
             def beside(program: Program[Any]) -> Awaitable[Any]:
-                inner = Driven(Run(program, run.record), driven.made, driven.called)
+                inner = Driven(
+                    Run(program, run.record, run.ledger), driven.made, driven.called, driven.places
+                )
                 return carry_out(
                     client, endpoint, inner, landed=landed, step=step, aside=aside, look_up=look_up,
                     reach=reach, noted=noted, person=person, hear=hear, heard=heard, beside_others=True,
                 )  # fmt: skip
 
-            run.give(await _side_by_side(need, run, beside, noted))
+            run.give(await _side_by_side(need, driven, beside, noted))
             continue
         if isinstance(need, AskPerson):
             assert person is not None, "nobody is there to be asked"
@@ -200,7 +227,11 @@ async def carry_out(
             continue
         if need.model:
             assert aside is not None, "nobody knows the other models"
-            came = await _ask_aside(client, driven, need, aside, heard)
+            try:
+                came = await _ask_aside(client, driven, need, aside, heard)
+            except BaseException:
+                run.let_go()
+                raise
             goes_on = run.need is not None or beside_others
             if came is not None and landed is not None and goes_on:
                 await landed(came)
@@ -291,33 +322,72 @@ async def _look_up(run: Run[Result], need: LookUp, find: Finding | None) -> None
         run.give(found)
 
 
+async def _room_for(run: Run[Any]) -> Refused | None:
+    """Whether what the need costs is left, once it is known: others may give back what they reserved."""
+    while isinstance(came := run.reserve(), Later):
+        settled = asyncio.Event()
+        run.ledger.waiting.append(settled.set)
+        await settled.wait()
+    return came
+
+
 async def _side_by_side(
     need: Together,
-    run: Run[Any],
+    driven: Driven[Any],
     beside: Callable[[Program[Any]], Awaitable[Any]],
     noted: Callable[[Note], Awaitable[None]] | None,
 ) -> list[Any]:
-    places = asyncio.Semaphore(need.at_once)
+    """One of the programs is always carried out, in the place of the one that they are in; others beside it as far as
+    places are free. So what stands in each other goes as deep as it will, and no wider than there are places."""
+    run, places = driven.run, driven.places
+    waiting = iter(enumerate(need.programs))
+    came: list[Any] = [None] * len(need.programs)
 
     async def one(at: int, program: Program[Any]) -> Any:
         late = need.late_path(at)
         if late in run.record:
             return LATE
-        async with places:
-            try:
-                async with asyncio.timeout(need.seconds):
-                    return await beside(program)
-            except Parked as parked:
-                return parked  # the others are paid for, or will be: they go on as far as they come
-            except TimeoutError:
-                run.record[late] = Noted(LATE_DIGEST, True)
+        try:
+            async with asyncio.timeout(need.seconds):
+                return await beside(program)
+        except Parked as parked:
+            return parked  # the others are paid for, or will be: they go on as far as they come
+        except TimeoutError:
+            run.record[late] = Noted(LATE_DIGEST, True)
         if noted is not None:
             await noted(Note(late, LATE))
         return LATE
 
-    async with asyncio.TaskGroup() as group:
-        tasks = [group.create_task(one(at, each)) for at, each in enumerate(need.programs)]
-    came = [task.result() for task in tasks]
+    async def in_turn() -> None:
+        for at, program in waiting:
+            known = need.rest_path in run.record
+            if (refused := not_begun(need, at, run.record, run.ledger)) is not None:
+                came[at] = refused
+                if not known and noted is not None:
+                    told = run.record[need.rest_path]
+                    await noted(Note(need.rest_path, RefusedNeed(told.digest, told.given)))
+                continue
+            came[at] = await one(at, program)
+            await asyncio.sleep(0)  # one that needs nothing from the outside holds up nobody
+
+    begun = set()
+
+    async def when_there_is_room(number: int) -> None:
+        async with places:
+            begun.add(number)
+            await in_turn()
+
+    try:
+        async with asyncio.TaskGroup() as group:
+            others = range(min(need.at_once, len(need.programs)) - 1)
+            tasks = [group.create_task(when_there_is_room(number)) for number in others]
+            await in_turn()
+            for number in set(others) - begun:
+                tasks[number].cancel()
+    except BaseExceptionGroup as several:
+        raise several.exceptions[
+            0
+        ] from several  # as if it had been alone: the others were ended by it
     for each in came:
         if isinstance(each, Parked):
             raise each
@@ -394,8 +464,7 @@ async def stream_out(
 
 
 def _made(need: AskModel, raw: bytes, reply: Reply, trace: CallTrace) -> Made:
-    usage = reply.usage if reply.usage.told else estimated_usage(need.body.content, reply)
-    return Made(need, raw, reply, usage, *trace)
+    return Made(need, raw, reply, usage_of(need.body.content, reply), *trace)
 
 
 def _failed(need: AskModel, error: CallFailed) -> Made:

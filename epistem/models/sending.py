@@ -67,15 +67,14 @@ class LargeReplies:
 class Sender:
     """Keeps connections to model servers open. Use as `async with`; one a loop."""
 
-    def __init__(self, in_flight: int) -> None:
-        self._in_flight = in_flight
+    def __init__(self) -> None:
         self._session: aiohttp.ClientSession | None = None
         self._limits = TimeLimits()
         self.large = LargeReplies()
 
     async def start(self) -> None:
         self._session = aiohttp.ClientSession(
-            connector=aiohttp.TCPConnector(limit=self._in_flight, keepalive_timeout=30),
+            connector=aiohttp.TCPConnector(limit=0, keepalive_timeout=30),
             cookie_jar=aiohttp.DummyCookieJar(),  # one call must not change another
             request_class=WrittenAtOnce,
             timeout=aiohttp.ClientTimeout(total=None),  # each call has its own limit

@@ -46,13 +46,15 @@ class Asking:
 
     def begin(self) -> Driven[Any]:
         """Its program, which is told again what was paid for before, by another shard or by this one."""
-        program = self.at_work.program(self.cell.case_at, self.cell.seed, self.people.asked)
+        cell, people = self.cell, self.people.asked
         if self.driven is not None:
             record = self.driven.run.record
         else:
             wires = self.people.wires
             record = record_of(self.at_work.wire, self.paid, wires) if self.paid else {}
-        self.driven = Driven(Run(program, record))
+        self.driven = Driven(
+            Run.resumed(lambda: self.at_work.program(cell.case_at, cell.seed, people), record)
+        )
         return self.driven
 
     def so_far(self, made: Made | Called) -> CallsSoFar:

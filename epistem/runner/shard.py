@@ -43,6 +43,7 @@ from epistem.work.knowledge.looking_up import find, finder
 from epistem.work.limits import SharedLimits
 from epistem.work.replied import replied_before
 from epistem.work.speakers import Speakers
+from epistem.work.stopping import Stopped, UnlessStopped
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import speakers_of
 
@@ -89,15 +90,11 @@ def run_shard(task: ShardTask) -> ShardResult:
         database.close()
 
 
-class _Stopped(Exception):
-    """The trial was stopped before a request was filled in, or asked again."""
-
-
 class _Shard:
     def __init__(self, task: ShardTask, database: Database) -> None:
         self._task = task
         self._database = database
-        self._stopped = False
+        self._unless_stopped = UnlessStopped(lambda: self._status() not in ENDED)
         self._stop = asyncio.Event()
         self._freed = asyncio.Event()
         self._asking: set[asyncio.Task[None]] = set()
@@ -197,7 +194,7 @@ class _Shard:
         """One reading at a time, until no cell waits."""
         lane = asyncio.current_task()
         assert lane is not None
-        while not self._stopped and writer.status not in ENDED:
+        while not self._unless_stopped.stopped and writer.status not in ENDED:
             cell = self._queues.take()
             if cell is None:
                 if self._queues.over:
@@ -209,7 +206,7 @@ class _Shard:
                 reading = await self._reading(cell, client, writer)
                 if reading is not None:
                     await writer.put(reading)
-            except _Stopped:
+            except Stopped:
                 return
             finally:
                 self._asking.discard(lane)
@@ -272,7 +269,7 @@ class _Shard:
             except EpistemError:
                 continue  # the writer deals with an outage
             if status in ENDED:
-                self._stopped = True
+                self._unless_stopped.stopped = True
                 self._stop.set()
                 self._freed.set()
                 await asyncio.sleep(GRACE_S)
@@ -280,16 +277,12 @@ class _Shard:
                     lane.cancel()
 
     async def _sleep(self, seconds: float) -> None:
-        """Wait; raises _Stopped as soon as the trial is stopped."""
+        """Wait; raises Stopped as soon as the trial is stopped."""
         try:
             await asyncio.wait_for(self._stop.wait(), seconds)
         except TimeoutError:
             return
-        raise _Stopped
-
-    def _unless_stopped(self) -> None:
-        if self._stopped:
-            raise _Stopped
+        raise Stopped
 
     def _status(self) -> str:
         with self._database.transaction() as tx:
@@ -305,7 +298,7 @@ class _Shard:
             then = await asyncio.to_thread(self._past.take, cell)
             try:
                 return await judged_anew(cell, then, at_work, self._judges, client, self._reach)
-            except _Stopped:
+            except Stopped:
                 raise
             except Exception as error:
                 log.exception("an answer could not be judged", cell=cell.id)
@@ -338,7 +331,7 @@ class _Shard:
             ask.answered()
             if at_work.bench.deliberates:
                 await self._have_judged(ask, client, writer)
-        except _Stopped:
+        except Stopped:
             raise
         except CallFailed as error:
             if at_work.health.failed(error.kind, error.message, error.retry_after_s):
@@ -377,7 +370,8 @@ class _Shard:
 
     async def _beside_the_loop(self, move: Callable[[], object]) -> None:
         def unless_stopped() -> None:
-            self._unless_stopped()
+            if self._unless_stopped.stopped:
+                raise Stopped
             move()
 
         await asyncio.get_running_loop().run_in_executor(self._beside, unless_stopped)

@@ -24,7 +24,7 @@ log = structlog.get_logger()
 
 AT_ONCE = 24
 """Walks that are carried out side by side."""
-IN_FLIGHT = 64
+IN_FLIGHT = 256
 POLL_S = 0.1
 AWAY_S = 0.5
 Kept = TypeVar("Kept")
@@ -90,7 +90,7 @@ class Walks:
     async def _walk(self, walk_id: int, client: ModelClient) -> None:
         try:
             at_work = await asyncio.to_thread(WalkAtWork, self._database, walk_id, self._owner)
-            await at_work.run(client.calling_as(f"walk {walk_id}"))
+            await at_work.run(client.calling_as(f"walk {walk_id}", at_work.unless_stopped))
         except StoreDown:
             raise
         except Exception as error:

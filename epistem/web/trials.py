@@ -33,6 +33,7 @@ from epistem.web.trial_shapes import LookShape, TrialPath
 from epistem.work import trials as work
 from epistem.work.by_model import steady_arms
 from epistem.work.evidence import outlook_of
+from epistem.work.stopping import until_all_have_seen
 
 bp = blueprint("trials")
 
@@ -350,8 +351,12 @@ def get_trial(path: TrialPath) -> Response:
     summary="Stop, and keep what is there",
 )  # fmt: skip
 def stop_trial(path: TrialPath) -> Response:
+    """Once it is answered no call goes out any more; those that are out may still land."""
     with transaction() as tx:
-        return reply(line_of(tx, work.stop(tx, path.trial_id)))
+        work.stop(tx, path.trial_id)
+    until_all_have_seen()
+    with transaction() as tx:
+        return reply(line_of(tx, trials.get(tx, path.trial_id)))
 
 
 @bp.post(

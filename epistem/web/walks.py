@@ -36,6 +36,7 @@ from epistem.web.walk_shapes import (
     walk_line,
     walk_page,
 )
+from epistem.work.stopping import until_all_have_seen
 from epistem.work.walks.beginning import AskedWalk, begin
 
 bp = blueprint("walks")
@@ -144,11 +145,14 @@ def list_step_calls(path: WalkPath, query: OfStep) -> Response:
     summary="Stop a walk",
 )  # fmt: skip
 def stop_walk(path: WalkPath) -> Response:
+    """Once it is answered no call goes out any more."""
     with transaction() as tx:
         found = rows.get(tx, path.walk)
         if not rows.stop(tx, path.walk):
             raise Conflict(f"Walk {path.walk} is over already: {found.line.status}.", field="walk")
         events.insert(tx, path.walk, [("end", {"status": "stopped", "why": "It was stopped."})])
+    until_all_have_seen()
+    with transaction() as tx:
         return reply(walk_page(rows.get(tx, path.walk), pauses.of_walk(tx, path.walk)))
 
 

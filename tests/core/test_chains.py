@@ -1,5 +1,7 @@
 """Chains: what is wrong with one, and what a walk of one does."""
 
+import json
+
 import pytest
 
 from epistem.core.chains.depends import ledger, names_in
@@ -10,6 +12,7 @@ from epistem.core.engine.needs import (
     LATE_DIGEST,
     Note,
     PersonSaid,
+    Take,
     Together,
 )
 from epistem.core.engine.run import Noted, Run, given_by, replayed
@@ -255,10 +258,22 @@ class TestLimits:
         assert (found.outputs, world.asked) == ({"all": [{"high": 6}]}, ["1", "1~1"])
 
     def test_a_step_may_not_cost_more_than_it_may(self):
-        dear = {**ask("dear"), "cents": 0.01}
-        found, _ = walked(chain(dear))
-        assert (found.ended, "0.01 cents" in found.why) == ("cap", True)
-        assert walked(chain({**ask("fine"), "cents": 1.0}, ask("more", "x")))[0].ended == "done"
+        short = {"settings": {"max_tokens": 10}}
+        dear = {**ask("dear", **short), "cents": 0.01}
+        found, world = walked(chain(dear))
+        assert (found.ended, "0.01 cents" in found.why, world.asked) == ("cap", True, [])
+        fine = chain({**ask("fine", **short), "cents": 1.0}, ask("more", "x"))
+        assert walked(fine)[0].ended == "done"
+
+    def test_where_money_is_capped_an_answer_may_not_be_as_long_as_it_likes(self):
+        limits = []
+
+        def say(text, need):
+            limits.append(json.loads(need.body.content).get("max_tokens"))
+            return text
+
+        walked(chain({**ask("capped"), "cents": 9.0}, ask("free")), say=say)
+        assert limits == [2_048, None]
 
     def test_a_step_that_takes_too_long_has_failed_and_a_replay_says_the_same(self):
         slow = {**put("slow", said="'x'"), "seconds": 2}
@@ -269,7 +284,7 @@ class TestLimits:
                 run.record[run.need.late_path(0)] = Noted(LATE_DIGEST, True)
                 run.give([LATE])
             else:
-                assert isinstance(run.need, Note)
+                assert isinstance(run.need, Note | Take)
                 run.give(None)
         assert (run.result.ended, "longer than 2 s" in run.result.why) == ("failed", True)
         again = replayed(Walk(chain(slow), SPEAKERS).program({"question": "x"}), run.record)
@@ -323,7 +338,8 @@ class TestEnds:
             (chain(put("a", said="1"), outputs={"x": "said.x"}), "failed", "The outputs: “said.x” can't be worked out"),
             (chain(*(put(f"s{n}", said="1") for n in range(9)), caps={"steps": 5}), "cap", "5 steps"),
             (chain(*(ask(f"a{n}") for n in range(9)), caps={"calls": 3}), "cap", "3 calls"),
-            (chain(*(ask(f"a{n}") for n in range(9)), caps={"cents": 0.05}), "cap", "0.05 cents"),
+            (chain(*(ask(f"a{n}", settings={"max_tokens": 5}) for n in range(9)), caps={"cents": 0.05}), "cap",
+             "0.05 cents"),
             (chain({"kind": "each", "name": "e", "over": "question", "gives": "item", "writes": "said",
                     "steps": [put("a", said="item")]}), "failed", "not a list"),
         ],

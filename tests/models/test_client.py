@@ -122,7 +122,7 @@ def test_who_may_not_ask_any_more_when_it_is_its_turn_sends_nothing(model_server
     class GivenUp(Exception):
         pass
 
-    def may_ask():
+    async def may_ask():
         raise GivenUp
 
     async def run():

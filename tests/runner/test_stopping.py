@@ -11,6 +11,7 @@ from epistem.runner.service import RunnerOptions
 from epistem.store import cells, models
 from epistem.work import trials as work
 from epistem.work.evidence import evidence_of
+from epistem.work.stopping import until_all_have_seen
 from tests.kit.running import carry_out, put_model, runner_of, status_of, step_until, ticks
 from tests.kit.subjects import start_trial
 from tests.kit.waiting import PATIENCE_S, wait_for
@@ -58,7 +59,7 @@ class TestStopping:
         with database.transaction() as tx:
             models.put(tx, models.Model("hung", model_server.url, None, 8_192, 1, 1, 300_000))
         trial = start_trial(database, subject, arms=[{"version": 1, "model": "hung"}])
-        wait_for(lambda: runner.step() or model_server.in_flight == 14, what="all calls in flight")
+        step_until(runner, lambda: model_server.in_flight == 14, what="all calls in flight")
         with database.transaction() as tx:
             work.stop(tx, trial.id)
         wait_for(lambda: runner.step() or runner.idle, what="the calls to be let go")
@@ -76,7 +77,7 @@ class TestStopping:
         patient = RunnerOptions(shards=1, in_flight=16, poll_s=0.02, retry=Retry(most_s=60))
         runner = runner_of(address, patient)
         trial = start_trial(database, subject, arms=[{"version": 1, "model": "busy"}])
-        wait_for(lambda: runner.step() or len(model_server.requests) == 14, what="all to be busy")
+        step_until(runner, lambda: len(model_server.requests) == 14, what="all to be busy")
         with database.transaction() as tx:
             work.stop(tx, trial.id)
         wait_for(lambda: runner.step() or runner.idle, what="the lanes to end")
@@ -92,10 +93,10 @@ class TestStopping:
         step_until(runner, lambda: len(model_server.requests) > 1, what="some calls")
         with database.transaction() as tx:
             work.stop(tx, trial.id)
+        until_all_have_seen()
         asked = len(model_server.requests)
         step_until(runner, lambda: runner.idle, what="the lanes to end")
-        # Those that begin in the half second until the stop is heard, one after another, and no more.
-        assert len(model_server.requests) <= asked + 3
+        assert len(model_server.requests) == asked
         assert len(model_server.requests) == status_of(database, trial).recorded
 
     def test_a_finished_trial_cannot_go_on(self, database, subject, runner):

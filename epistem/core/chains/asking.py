@@ -5,12 +5,16 @@ from __future__ import annotations
 import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from math import inf
 from typing import Any, NamedTuple
 
+import orjson
+
 from epistem.core.chains.askings import choosing, noting, summing_up
-from epistem.core.chains.content import Caps, Route, Summary
+from epistem.core.chains.content import Route, Summary
 from epistem.core.chains.depends import ANSWERS
-from epistem.core.chains.going import End, Going, Left, cents_of, json_in, told_as_json, wrote
+from epistem.core.chains.going import End, Going, json_in, over, told_as_json, wrote
 from epistem.core.chains.kinds import Ask, Collect, Merge, Seen, Vote
 from epistem.core.chains.limits import place_of
 from epistem.core.chains.once import Once
@@ -19,6 +23,7 @@ from epistem.core.chains.walked import Speaker, Stepped, UsedTool
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.bench import Bench
 from epistem.core.engine.answers import Answered, Asking, answer
+from epistem.core.engine.budget import Charge, Refused
 from epistem.core.engine.looking import filled
 from epistem.core.engine.needs import AskModel, Program, Result, SharedBody, Together
 from epistem.core.errors import EpistemError, InvalidInput
@@ -32,7 +37,12 @@ from epistem.core.prompts.tool import AS_USUAL, ToolTold
 from epistem.core.prompts.tools import ToolsAtHand
 from epistem.core.shapes import count
 from epistem.core.wire.chat_completions import encode
-from epistem.core.wire.tokens import estimated_usage
+from epistem.core.wire.reply import Reply
+from epistem.core.wire.tokens import most_input, usage_of
+
+LIMITS = ("max_tokens", "max_completion_tokens")
+MOST_UNSAID = 2_048
+"""Tokens that an answer may have where nobody says how long it may be, and what it may cost is capped."""
 
 
 class Asked(NamedTuple):
@@ -48,13 +58,12 @@ class Asker:
 
     def __init__(
         self,
-        caps: Caps,
         speakers: Mapping[str, Speaker],
         seed: int,
         told: Sequence[ToolTold] = (),
     ) -> None:
         """`told` is what tools answer before all else."""
-        self._caps, self._speakers, self.seed, self._told = caps, speakers, seed, told
+        self._speakers, self.seed, self._told = speakers, seed, told
         self._once = Once()
 
     def ask(self, step: Ask, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
@@ -128,13 +137,9 @@ class Asker:
 
     def vote(self, step: Vote, at: str, going: Going, attempt: int = 0) -> Program[Stepped]:
         told = self._given(step, going.state)
-        share = going.left.calls // step.times
-        if share < 1:
-            raise self._too_many_calls()
 
         def one(number: int) -> Program[tuple[Going, Answered | Exception]]:
-            # Each has its share from the start: who comes first may not change what others may do.
-            mine = Going(going.state, Left(1, share, float("inf")), going.talking)
+            mine = Going(going.state, going.budgets, going.talking)
             place = f"{place_of(at, attempt)}.v{number}"
             try:
                 came = yield from self.answered(step, told, place, self.seed + number, mine)
@@ -142,14 +147,17 @@ class Asker:
             except (End, EpistemError) as error:
                 return mine, error
 
-        came: list[tuple[Going, Answered | Exception]] = yield Together(
+        all_of_them: list[tuple[Going, Answered | Exception] | Refused] = yield Together(
             place_of(at, attempt), [one(n) for n in range(step.times)]
         )
+        came = [each for each in all_of_them if not isinstance(each, Refused)]
         for mine, _ in came:
-            going.left.calls -= mine.spent.calls
             going.spent.take(mine.spent)
+        if ended := next((each for _, each in came if isinstance(each, End)), None):
+            raise ended
+        if refused := next((each for each in all_of_them if isinstance(each, Refused)), None):
+            raise over(refused, "another vote")
         voted = Stepped(at, step.name, step.kind, told, {})
-        self._pay(going, sum(mine.spent.told(voted, self._speakers).cents for mine, _ in came))
         answers = [each for _, each in came if isinstance(each, Answered)]
         if not answers:
             raise next(each for _, each in came if isinstance(each, Exception))
@@ -234,7 +242,7 @@ class Asker:
             messages,
             step.prompt,
             speaker.asked_as,
-            self._once.of(step, _settings_of),
+            self._settings(step, going),
             None,
             speaker.wire,
             speaker.abilities,
@@ -245,8 +253,15 @@ class Asker:
         program = answer(speaker.wire, asking, seed, at_hand, at, step.model)
         return (yield from self.counted(program, going))
 
+    def _settings(self, step: Ask | Vote | Merge | Asked, going: Going) -> Settings:
+        """Where money is capped no answer may be as long as it likes."""
+        settings: Settings = self._once.of(step, _settings_of)
+        if settings.max_tokens is None and capped(going):
+            return self._once.of(step, _settings_within)
+        return settings
+
     def counted(self, program: Program[Result], going: Going) -> Program[Result]:
-        """The same, each call within the caps."""
+        """The same, each call within the budgets. Raises End where one is not left."""
         told: Any = None
         send = program.send
         while True:
@@ -255,31 +270,33 @@ class Asker:
             except StopIteration as end:
                 return end.value  # type: ignore[no-any-return]
             if isinstance(need, AskModel):
-                if going.left.calls <= 0:
-                    program.close()
-                    raise self._too_many_calls()
-                going.left.calls -= 1
-                going.spent.calls += 1
+                need = replace(need, charge=self._charge_of(need, going))
             try:
                 told = yield need
                 send = program.send
             except EpistemError as error:
                 told, send = error, program.throw
+            if not isinstance(need, AskModel):
                 continue
-            if isinstance(need, AskModel):
-                took = told.usage if told.usage.told else estimated_usage(need.body.content, told)
+            if isinstance(told, Refused):
+                program.close()
+                raise over(told, "another call" if told.what == "cents" else "that")
+            going.spent.calls += 1
+            if isinstance(told, Reply):
+                took = usage_of(need.body.content, told)
                 going.spent.add(need.model, took.input_tokens, took.output_tokens)
-                if speaker := self._speakers.get(need.model):
-                    self._pay(going, cents_of(speaker, took.input_tokens, took.output_tokens))
+                going.spent.characters += len(told.text) + len(told.reasoning)
 
-    def _pay(self, going: Going, cents: float) -> None:
-        going.left.cents -= cents
-        if going.left.cents < 0:
-            most = going.left.most_cents
-            raise End("cap", f"It has cost more than the {most:g} cents that are allowed.")
-
-    def _too_many_calls(self) -> End:
-        return End("cap", f"{self._caps.calls} calls are allowed, and it would take another.")
+    def _charge_of(self, need: AskModel, going: Going) -> Charge:
+        """A call, and the most that it may cost where money is capped."""
+        speaker = self._speakers.get(need.model)
+        prices = (speaker.input_cents, speaker.output_cents) if speaker else (0.0, 0.0)
+        most = 0.0
+        if capped(going) and any(prices):
+            request = orjson.loads(need.body.content)
+            limit = next((request[key] for key in LIMITS if request.get(key)), MOST_UNSAID)
+            most = most_input(need.body.content) * prices[0] + limit * prices[1]
+        return Charge(going.budgets, 0, 1, most, 0, *prices)
 
     def with_tools(self, done: Stepped, model: str, answers: Sequence[Answered]) -> Stepped:
         """And with what was looked up for them, which is the same for all."""
@@ -293,6 +310,15 @@ class Asker:
 
 def _settings_of(step: Ask | Vote | Merge | Asked) -> Settings:
     return step.settings.over(step.prompt.settings)
+
+
+def _settings_within(step: Ask | Vote | Merge | Asked) -> Settings:
+    return Settings(max_tokens=MOST_UNSAID).over(_settings_of(step))
+
+
+def capped(going: Going) -> bool:
+    """Whether money is."""
+    return any(budget.cents != inf for budget in going.budgets)
 
 
 def _to_choose(step: Route) -> Asked:

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from epistem.core.chains.content import AnyStep, Caps
+from epistem.core.chains.content import AnyStep
 from epistem.core.chains.state import State, Written
 from epistem.core.chains.talking import Talking
 from epistem.core.chains.walked import Ended, Speaker, Stepped
 from epistem.core.checks.structure.find_json import find_json
+from epistem.core.engine.budget import Budget, Charge, Refused
+from epistem.core.engine.needs import Program, Take
 from epistem.core.errors import EpistemError
 from epistem.core.prompts.dialogue import Turn
 
@@ -25,47 +27,12 @@ class End(Exception):
 
 
 @dataclass
-class Left:
-    """Of the caps."""
-
-    steps: int
-    calls: int
-    cents: float
-    most_cents: float = float("inf")
-    """That are allowed, of which `cents` are left."""
-
-    @classmethod
-    def of(cls, caps: Caps) -> Left:
-        cents = caps.cents if caps.cents is not None else float("inf")
-        return cls(caps.steps, caps.calls, cents, cents)
-
-    def copied(self) -> Left:
-        return replace(self)
-
-    def within(self, caps: Caps) -> Left:
-        """The same, and no more than those."""
-        own = Left.of(caps)
-        least = own if own.cents < self.cents else self
-        return Left(
-            min(self.steps, own.steps),
-            min(self.calls, own.calls),
-            least.cents,
-            least.most_cents,
-        )
-
-    def take(self, before: Left, after: Left) -> None:
-        """What another took of its own."""
-        self.steps -= before.steps - after.steps
-        self.calls -= before.calls - after.calls
-        if before.cents != float("inf"):
-            self.cents -= before.cents - after.cents
-
-
-@dataclass
 class StepCosts:
     """By one step itself so far, on all its attempts; not by the steps that stand in it."""
 
     calls: int = 0
+    characters: int = 0
+    """Of replies."""
     tokens: dict[str, tuple[int, int]] = field(default_factory=dict)
     """Sent to each model, and written by it."""
 
@@ -75,6 +42,7 @@ class StepCosts:
 
     def take(self, other: StepCosts) -> None:
         self.calls += other.calls
+        self.characters += other.characters
         for model, (sent, written) in other.tokens.items():
             self.add(model, sent, written)
 
@@ -98,7 +66,8 @@ class Going:
     """The whole of a walk, or a branch of it."""
 
     state: State
-    left: Left
+    budgets: tuple[Budget, ...]
+    """Which all that it takes is taken from, the widest first: they are shared by what runs side by side."""
     talking: Talking
     spent: StepCosts = field(default_factory=StepCosts)
     """By the step that it is in."""
@@ -112,29 +81,56 @@ class Going:
 
     def beside(self, **more: Any) -> Going:
         """Another line from here on, which sees more names."""
-        state, left = self.state.copied(**more), self.left.copied()
-        talk = list(self.talk)
-        told = (talk, self.summary, self.summed)
-        return Going(state, left, self.talking, StepCosts(), [], [], *told)
+        told = (list(self.talk), self.summary, self.summed)
+        return Going(
+            self.state.copied(**more), self.budgets, self.talking, StepCosts(), [], [], *told
+        )
+
+    def taken(self, path: str, what: str, **much: Any) -> Program[None]:
+        """So much of the budgets. Raises End where it is not left."""
+        refused = yield Take(path, Charge(self.budgets, **much))
+        if refused is not None:
+            raise over(refused, what)
+
+
+def over(refused: Refused, what: str = "it") -> End:
+    """The cap that ends the walk, in words; `what` would take another."""
+    allowed = f"{refused.allowed:,.10g}"
+    if refused.what == "cents":
+        return End(
+            "cap",
+            f"{allowed} cents are allowed, of which {refused.left:.3g} are left, and {what} could cost "
+            f"{refused.wanted:.3g}.",
+        )
+    if refused.what == "characters":
+        return End(
+            "cap",
+            f"What its steps were given and wrote has come to more than {allowed} characters, which is what a walk "
+            "holds at most.",
+        )
+    return End("cap", f"{allowed} {refused.what} are allowed, and {what} would be another.")
 
 
 class Beside(NamedTuple):
-    """What came of a line beside others."""
+    """What came of a line beside others: its steps, what they wrote, and what it gives; its state is let go."""
 
-    going: Going
+    steps: list[Stepped]
+    written: Written
     given: Any
     end: End | None
 
 
-def join(going: Going, came: Sequence[Beside]) -> None:
-    """What they took together is taken from what was left; the first that ended ends the walk."""
-    before = going.left.copied()
-    for each in came:
-        going.steps += each.going.steps
-        going.left.take(before, each.going.left)
-    for each in came:
+def join(going: Going, came: Sequence[Beside | Refused]) -> list[Beside]:
+    """All of them. Raises the first End of one, or that which kept some from being begun."""
+    begun = [each for each in came if isinstance(each, Beside)]
+    for each in begun:
+        going.steps += each.steps
+    for each in begun:
         if each.end is not None:
             raise each.end
+    if refused := next((each for each in came if isinstance(each, Refused)), None):
+        raise over(refused, "what was still to be done")
+    return begun
 
 
 def wrote(

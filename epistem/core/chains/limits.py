@@ -7,9 +7,10 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from epistem.core.chains.content import AnyStep
-from epistem.core.chains.going import End, Going
+from epistem.core.chains.going import End, Going, over
 from epistem.core.chains.kinds import Collect
 from epistem.core.chains.walked import Stepped
+from epistem.core.engine.budget import Budget, Refused
 from epistem.core.engine.needs import LATE, AskModel, Program, Result, RunQuery, Together
 from epistem.core.errors import EpistemError, InvalidInput
 
@@ -29,16 +30,14 @@ def place_of(at: str, attempt: int) -> str:
 
 def within_limits(step: AnyStep, at: str, going: Going, doing: Doing) -> Program[Stepped]:
     """Raises what the last attempt raises."""
-    if step.cents is None or step.cents >= going.left.cents:
+    if step.cents is None:
         return (yield from _tried(step, at, going, doing))
-    whole = going.left
-    going.left = replace(whole, cents=step.cents, most_cents=step.cents)
+    around = going.budgets
+    going.budgets = (*around, Budget(f"{at}~cents", cents=step.cents))
     try:
         return (yield from _tried(step, at, going, doing))
     finally:
-        left, going.left = going.left, whole
-        whole.steps, whole.calls = left.steps, left.calls
-        whole.cents -= step.cents - left.cents
+        going.budgets = around
 
 
 def _tried(step: AnyStep, at: str, going: Going, doing: Doing) -> Program[Stepped]:
@@ -58,12 +57,13 @@ def _timed(step: AnyStep, at: str, going: Going, doing: Doing, attempt: int) -> 
     line = going.beside()
     place = f"{place_of(at, attempt)}~time"
     [came] = yield Together(place, [_apart(doing, line, attempt)], 1, step.seconds)
+    if isinstance(came, Refused):
+        raise over(came, step.name)
     if came is LATE:
         raise InvalidInput(f"It took longer than {step.seconds:g} s.")
     going.steps += line.steps
     going.written += line.written
     going.state.values = line.state.values
-    going.left.take(going.left.copied(), line.left)
     going.spent.take(line.spent)
     going.talk = line.talk
     if came.error is not None:

@@ -40,10 +40,10 @@ class State:
                 self.values[each.name] = [] if each.how == "append" else {}
 
     def copied(self, **more: Any) -> State:
-        """With more names, as the item of a list."""
+        """With more names, as the item of a list. Values are never changed in place, so they are shared."""
         other = object.__new__(State)
         other._how, other._read = self._how, self._read
-        other.inputs, other.values = {**self.inputs, **more}, deepcopy(self.values)
+        other.inputs, other.values = {**self.inputs, **more}, dict(self.values)
         return other
 
     def known(self) -> dict[str, Any]:

@@ -1,12 +1,13 @@
 """The program that walks a chain: pure and deterministic, resumed and replayed from its record alone.
 
-A walk always ends: loops are bounded, and caps on steps, calls and money end what goes on for too long. Where branches
-run side by side each gets what is left of the caps, so that what ends never depends on which was quicker.
+A walk always ends: loops are bounded, and caps on steps, calls and money end what goes on for too long. What runs side
+by side takes from the same budgets. Which was refused is in the record, so that a replay is refused the same.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from math import inf
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -18,6 +19,7 @@ from epistem.core.chains.content import (
     AnyStep,
     Both,
     CallStep,
+    Caps,
     Chain,
     Each,
     Repeat,
@@ -29,13 +31,13 @@ from epistem.core.chains.going import (
     Beside,
     End,
     Going,
-    Left,
     StepCosts,
     join,
     json_or_text,
     told_as_json,
     wrote,
 )
+from epistem.core.chains.held import MOST_HELD, new_in
 from epistem.core.chains.hooks import hook_of
 from epistem.core.chains.kinds import (
     Ask,
@@ -56,6 +58,7 @@ from epistem.core.chains.walked import Begun, Ended, Speaker, Stepped, UsedTool,
 from epistem.core.checks.base import Answer, Ground
 from epistem.core.checks.bench import Bench
 from epistem.core.checks.judge.asking import JudgeModel
+from epistem.core.engine.budget import ENOUGH, Budget
 from epistem.core.engine.looking import FoundIn, as_input
 from epistem.core.engine.needs import (
     AskPerson,
@@ -112,12 +115,13 @@ class Walk:
         self._sends, self._person = sends, person
         self._once = Once()
         self._where, self._tools_told, self._changes = where, told, changes
-        self._asker = Asker(chain.caps, self._speakers, seed, told)
+        self._asker = Asker(self._speakers, seed, told)
 
     def program(self, inputs: Mapping[str, Any]) -> Program[Walked]:
         """The inputs as they are given. Never raises for what models, tools or expressions do."""
-        left, talking = Left.of(self._chain.caps), Talking(self._where, self._person)
-        going = Going(State(self._chain, self._told(inputs)), left, talking)
+        talking = Talking(self._where, self._person)
+        budgets = (budget_of(self._chain.caps, "", characters=MOST_HELD),)
+        going = Going(State(self._chain, self._told(inputs)), budgets, talking)
         ended: Ended = "done"
         why, outputs, trouble = "All steps are done.", {}, None
         try:
@@ -132,6 +136,11 @@ class Walk:
         except EpistemError as error:  # between the steps: of the person, or of what is to be true
             ended, why, trouble = "failed", error.message, error
         steps, talk = in_order(going.steps), tuple(talking.said)
+        most, cost = self._chain.caps.cents, sum(step.cents for step in steps)
+        if ended == "done" and most is not None and cost > most + ENOUGH:
+            ended, outputs = "cap", {}
+            why = f"{most:g} cents are allowed, and it has cost {cost:.3g}: a server counts more tokens than it was "
+            why += "asked for."
         return Walked(ended, why, outputs, going.state.values, steps, trouble, talk)
 
     def _talk(self, talk: Talk, going: Going) -> Program[tuple[dict[str, Any], str]]:
@@ -172,14 +181,9 @@ class Walk:
             yield from self._step(step, f"{before}{number}", going)
 
     def _step(self, step: AnyStep, at: str, going: Going) -> Program[None]:
-        if going.left.steps <= 0:
-            raise End(
-                "cap",
-                f"{self._chain.caps.steps} steps are allowed, and {step.name} would be another.",
-            )
         if len(at) > LONGEST_PLACE:
             raise End("failed", f"Step {step.name} stands too deep in others and their calls.")
-        going.left.steps -= 1
+        yield from going.taken(f"{at}~step", step.name, steps=1, characters=1)
         around, going.spent = going.spent, StepCosts()
         try:
             yield from self._begun(step, at, going)
@@ -205,20 +209,25 @@ class Walk:
                 done = yield from within_limits(step, at, going, self._doing(step, at, given))
         except End:
             ended = Stepped(at, step.name, step.kind, given, {}, "the walk ended in it")
-            yield from self._note(going, ended)
+            yield from self._note(going, ended, holds=False)
             raise
         except EpistemError as error:
             fault = error.message
-            yield from self._note(going, Stepped(at, step.name, step.kind, given, {}, fault=fault))
+            failed = Stepped(at, step.name, step.kind, given, {}, fault=fault)
+            yield from self._note(going, failed, holds=False)
             raise End("failed", f"Step {at}, {step.name}: {fault}", error) from error
         yield from self._note(going, done)
         if done.halts:
             raise End(done.halts, f"Step {at}, {step.name}: {done.fault}")
 
-    def _note(self, going: Going, stepped: Stepped) -> Program[None]:
+    def _note(self, going: Going, stepped: Stepped, holds: bool = True) -> Program[None]:
+        """Raises End where the walk would hold more than it may, if it `holds` that and goes on."""
         stepped = going.spent.told(stepped, self._speakers)
         going.steps.append(stepped)
         yield Note(f"{stepped.at}~over", stepped)
+        size = going.spent.characters + new_in(stepped, going.state.known())
+        if holds and size:
+            yield from going.taken(f"{stepped.at}~held", stepped.name, characters=size)
 
     def _doing(self, step: AnyStep, at: str, given: dict[str, Any]) -> Doing:
         return lambda going, attempt: self._do(step, at, given, going, attempt)
@@ -351,31 +360,19 @@ class Walk:
         if len(items) > MOST_ITEMS:
             raise InvalidInput(f"There are {len(items):,} items; {MOST_ITEMS} at most.")
         lines = [
-            self._line(
-                step.steps,
-                f"{at}.i{number}.",
-                going.beside(**{step.item: item}),
-                step.gives,
-            )
+            self._line(step.steps, f"{at}.i{number}.", going, step.gives, {step.item: item})
             for number, item in enumerate(items, start=1)
         ]
-        came: list[Beside] = yield Together(at, lines, step.at_once)
-        join(going, came)
+        came = join(going, (yield Together(at, lines, step.at_once)))
         told = [(step.writes, [each.given for each in came])]
         return wrote(going, step, at, given, told, f"{len(items)} items")
 
     def _both(self, step: Both, at: str, given: dict[str, Any], going: Going) -> Program[Stepped]:
         lines = [
-            self._line(
-                branch.steps,
-                f"{at}.{branch.name}.",
-                going.beside(),
-            )
-            for branch in step.branches
+            self._line(branch.steps, f"{at}.{branch.name}.", going) for branch in step.branches
         ]
-        came: list[Beside] = yield Together(at, lines)
-        join(going, came)
-        written = [pair for each in came for pair in each.going.written]
+        came = join(going, (yield Together(at, lines)))
+        written = [pair for each in came for pair in each.written]
         going.state.write(written)
         going.written += written
         return Stepped(at, step.name, step.kind, given, {}, f"{len(lines)} branches")
@@ -425,17 +422,13 @@ class Walk:
             step.chain, self._speakers, self._seed, self._where, self._tools_told, self._changes,
             person=self._person, sends=self._sends,
         )  # fmt: skip
-        left = going.left.within(step.chain.caps)
-        under, before = (
-            Going(State(step.chain, walk._told(told)), left, going.talking),
-            left.copied(),
-        )
+        budgets = (*going.budgets, budget_of(step.chain.caps, f"{at}.in"))
+        under = Going(State(step.chain, walk._told(told)), budgets, going.talking)
         under.talk, under.summary, under.summed = going.talk, going.summary, going.summed
         try:
             outputs = yield from walk._whole(f"{at}.in.", under)
         finally:
             going.steps += under.steps
-            going.left.take(before, under.left)
         if isinstance(step.writes, str):
             written = [(step.writes, outputs)] if step.writes else []
         else:
@@ -445,16 +438,29 @@ class Walk:
         return wrote(going, step, at, told, written)
 
     def _line(
-        self, steps: Sequence[AnyStep], before: str, going: Going, gives: str = ""
+        self,
+        steps: Sequence[AnyStep],
+        before: str,
+        beside: Going,
+        gives: str = "",
+        more: Mapping[str, Any] = MappingProxyType({}),
     ) -> Program[Beside]:
-        """Of some steps beside others: how it ended is told, not raised."""
+        """Of some steps beside others, in a state of its own that begins with it: how it ended is told, not raised."""
+        going = beside.beside(**more)
+        given, end = None, None
         try:
             yield from self._steps(steps, before, going)
-            return Beside(going, going.state.value_of(gives) if gives else None, None)
-        except End as end:
-            return Beside(going, None, end)
+            given = going.state.value_of(gives) if gives else None
+        except End as ended:
+            end = ended
         except InvalidInput as error:
-            return Beside(going, None, End("failed", error.message))
+            end = End("failed", error.message)
+        return Beside(going.steps, going.written, given, end)
+
+
+def budget_of(caps: Caps, place: str, characters: float = inf) -> Budget:
+    cents = inf if caps.cents is None else caps.cents
+    return Budget(place, caps.steps, caps.calls, cents, characters)
 
 
 def answer_text(outputs: Mapping[str, Any]) -> str:

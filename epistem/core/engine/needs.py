@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, NamedTuple, TypeVar
 
+from epistem.core.engine.budget import Charge
 from epistem.core.prompts.looking_up import LookingUp
 from epistem.core.prompts.tools import ToolsAtHand
 
@@ -29,13 +30,14 @@ class SharedBody:
 
 @dataclass(frozen=True)
 class AskModel:
-    """Ask a model; a Reply is given. A `seed` of None is not sent. `model` is the name of another one than
-    the program is about, as a judge; "" for that one."""
+    """Ask a model; a Reply is given, or Refused where the `charge` is more than is left. A `seed` of None is not
+    sent. `model` is the name of another one than the program is about, as a judge; "" for that one."""
 
     path: str
     body: SharedBody
     seed: int | None
     model: str = ""
+    charge: Charge | None = None
 
     @property
     def digest(self) -> bytes:
@@ -157,6 +159,18 @@ class HearPerson:
 
 
 @dataclass(frozen=True)
+class Take:
+    """Take something from budgets before it is spent; None is given, or Refused."""
+
+    path: str
+    charge: Charge
+
+    @property
+    def digest(self) -> bytes:
+        return b"take"
+
+
+@dataclass(frozen=True)
 class Note:
     """Something has happened that whoever drives may show; nothing is given."""
 
@@ -169,7 +183,8 @@ class Together:
     """Programs that may be carried out side by side, so many at once; their results are given, in their order.
 
     Each handles what goes wrong in it; what it raises all the same ends all. One that takes longer than `seconds` is
-    given up, and LATE is its result.
+    given up, and LATE is its result. Once a budget has refused something no more of them are begun: that Refused is
+    their result.
     """
 
     path: str
@@ -181,6 +196,11 @@ class Together:
         """Where the record says that the program of this number was given up."""
         return f"{self.path}~late{number}"
 
+    @property
+    def rest_path(self) -> str:
+        """Where the record says which of them were not begun."""
+        return f"{self.path}~rest"
+
 
 class _Late:
     def __repr__(self) -> str:
@@ -189,7 +209,7 @@ class _Late:
 
 LATE = _Late()
 """The result of a program that took too long."""
-LATE_DIGEST = b"late"
+LATE_DIGEST, REST_DIGEST = b"late", b"rest"
 
 
 def digest_of(body_hash: bytes, seed: int | None) -> bytes:
@@ -197,6 +217,6 @@ def digest_of(body_hash: bytes, seed: int | None) -> bytes:
     return body_hash if seed is None else b"%b/%d" % (body_hash, seed)
 
 
-Need = AskModel | UseTool | LookUp | RunQuery | AskPerson | HearPerson | Note | Together
+Need = AskModel | UseTool | LookUp | RunQuery | AskPerson | HearPerson | Take | Note | Together
 Program = Generator[Need, Any, Result]
 """Deterministic: what it yields next depends on its arguments and on what it was sent alone."""

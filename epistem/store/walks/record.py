@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from typing import Any, NamedTuple
 
+from epistem.core.engine.budget import NotBegun, Refused
 from epistem.core.engine.needs import Found, FoundPassage, PersonSaid
 from epistem.core.engine.run import Noted, Record
 from epistem.core.prompts.tools import ToolResult
@@ -14,10 +15,13 @@ from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.store.database import Transaction
 from epistem.store.documents import packed
 
+REFUSED = ("refused", "rest")
+"""Kinds of what a budget did not allow."""
+
 
 class Given(NamedTuple):
-    """`kind` is reply, tool, found, person, heard, or late where a step was given up. `again`: it is from the walk that
-    is replayed."""
+    """`kind` is reply, tool, found, person, heard, late where a step was given up, refused where more was wanted than a
+    budget has, or rest of what was not begun then. `again`: it is from the walk that is replayed."""
 
     path: str
     kind: str
@@ -81,7 +85,7 @@ def _told(given: Any) -> Any:
         return told
     if isinstance(given, Found):
         return {"version": given.version, "passages": [list(each) for each in given.passages]}
-    return list(given) if isinstance(given, PersonSaid) else given
+    return list(given) if isinstance(given, PersonSaid | Refused | NotBegun) else given
 
 
 def _reply(told: dict[str, Any]) -> Reply:
@@ -100,4 +104,6 @@ _READ: dict[str, Callable[[Any], Any]] = {
     "person": lambda told: PersonSaid(*told),
     "heard": lambda told: told,
     "late": lambda told: told,
+    "refused": lambda told: Refused(*told),
+    "rest": lambda told: NotBegun(told[0], Refused(*told[1])),
 }

@@ -13,7 +13,9 @@ import structlog
 
 from epistem.core.chains.content import Chain, placed
 from epistem.core.chains.drawn import bars_of, cut, in_short, own_ms, step_of_place, told_step
+from epistem.core.chains.held import size_of
 from epistem.core.chains.walked import Begun, KnownSoFar, Stepped, Walked
+from epistem.core.engine.budget import Refused
 from epistem.core.engine.needs import (
     LATE,
     LATE_DIGEST,
@@ -29,7 +31,7 @@ from epistem.core.engine.run import Run
 from epistem.core.errors import EpistemError
 from epistem.core.wire.stream import Piece
 from epistem.models.client import ModelClient
-from epistem.models.driving import Called, Driven, Made, Parked, carry_out
+from epistem.models.driving import Called, Driven, Made, Parked, RefusedNeed, carry_out
 from epistem.models.endpoint import Endpoint
 from epistem.store import bodies, calls, entries, models
 from epistem.store.database import Database, StoreDown, Transaction
@@ -39,6 +41,7 @@ from epistem.store.walks.record import Given
 from epistem.work.calls import ANSWERING, new_call, tool_call
 from epistem.work.knowledge.looking_up import finder
 from epistem.work.outages import once_back
+from epistem.work.stopping import Stopped, UnlessStopped
 from epistem.work.tools.reaching import Reaching
 from epistem.work.walks.chains import Asked
 from epistem.work.walks.otherwise import walk_of
@@ -51,6 +54,8 @@ LOOKS_S = 0.4
 FOR_EVER = float("inf")
 MOST_TOLD = 4_000
 """Characters of a value in what is told as it happens; the walk has more of it."""
+MOST_TOLD_IN_ALL = 20_000_000
+"""Characters of what the steps of a walk were given and wrote that are told at its end; the last go without."""
 MOST_PIECES = 400_000
 """Characters of an answer that are told as they come; the whole of it comes with its step."""
 Kept = TypeVar("Kept")
@@ -77,6 +82,7 @@ class WalkAtWork:
         self._took = {each.path: each.ms for each in self._given}
         self._pieces: dict[tuple[str, str], _Writing] = {}
         self._wake_at: datetime | None = None
+        self.unless_stopped = UnlessStopped(lambda: database.settled(self._is_walking))
 
     async def run(self, client: ModelClient) -> None:
         """To its end, or until a person is waited for. Cancelled, it leaves the walk to others."""
@@ -100,7 +106,8 @@ class WalkAtWork:
             await self._end(Walked("failed", "There is no model in the list.", {}, {}, []))
             return
         walk = walk_of(walking, self._listed)
-        driven = Driven(Run(walk.program(walking.line.inputs), record.as_record(self._given)))
+        given = record.as_record(self._given)
+        driven = Driven(Run.resumed(lambda: walk.program(walking.line.inputs), given))
         flushing = asyncio.create_task(self._tell_pieces())
         try:
             reach = Reaching(self._database, "try", allowed=walking.goes_out)
@@ -117,6 +124,8 @@ class WalkAtWork:
                 hear=self._hear,
                 heard=self._heard,
             )
+        except Stopped:
+            return
         except Parked:
             await self._in_database(lambda tx: rows.park(tx, self._id, self._owner, self._wake_at))
             return
@@ -134,7 +143,11 @@ class WalkAtWork:
     async def _end(self, walked: Walked) -> None:
         own = own_ms(walked.steps, self._took)
         ms = max((bar.start_ms + bar.ms for bar in bars_of(walked.steps, own)), default=0.0)
-        steps = [told_step(step, own[step.at]) for step in walked.steps]
+        steps, room = [], MOST_TOLD_IN_ALL
+        for step in walked.steps:
+            told = told_step(step, own[step.at])
+            room -= size_of((told["given"], told["wrote"]))
+            steps.append(told if room > 0 else {**told, "given": {}, "wrote": {}})
         talk = [list(each) for each in walked.talk]
         outcome = {"outputs": walked.outputs, "state": walked.state, "talk": talk}
 
@@ -157,9 +170,11 @@ class WalkAtWork:
     async def _until_stopped(self) -> None:
         while True:
             await asyncio.sleep(LOOKS_S)
-            status = await self._in_database(lambda tx: rows.status_of(tx, self._id))
-            if status != "walking":
+            if not await self._in_database(self._is_walking):
                 return
+
+    def _is_walking(self, tx: Transaction) -> bool:
+        return rows.status_of(tx, self._id) == "walking"
 
     async def _landed(self, came: Made | Called) -> None:
         """Kept before the program goes on, so that a kill loses nothing that was paid for."""
@@ -246,7 +261,11 @@ class WalkAtWork:
             given = Given(note.path, "late", LATE_DIGEST, True, 0.0)
             await self._in_database(lambda tx: record.keep(tx, self._id, given))
             return
-        if isinstance(what, Begun):
+        if isinstance(what, RefusedNeed):
+            kind = "refused" if isinstance(what.refused, Refused) else "rest"
+            given = Given(note.path, kind, what.digest, what.refused, 0.0)
+            await self._in_database(lambda tx: record.keep(tx, self._id, given))
+        elif isinstance(what, Begun):
             if what.at not in self._told:
                 told = {"at": what.at, "name": what.name, "kind": what.kind}
                 await self._tell([("begun", told)])

@@ -169,8 +169,8 @@ def _check_edits(chain: Chain, asked: AskedWalk) -> None:
 
 def _again(tx: Transaction, origin: Walking, from_step: str, *, changed: bool) -> list[str]:
     """The places of what is answered as recorded. A person of a talk says the same to the same, whatever is asked
-    anew."""
-    given = record.of(tx, origin.id)
+    anew. What a budget refused is not told again: the calls that are there count, and the chain may allow more now."""
+    given = [each for each in record.of(tx, origin.id) if each.kind not in record.REFUSED]
     if changed:
         return [each.path for each in given]
     if not from_step:

@@ -119,7 +119,7 @@ async def _walk(
     opening = opening_words(chain, inputs, case)
     person = Person(case, opening, failing.others.asked).says if is_talk(case) else None
     walk = Walk(chain, speakers, failing.seed, "trial", case.tool_answers, changes, person=person)
-    driven = Driven(Run(walk.program(inputs), dict(failing.record)))
+    driven = Driven(Run.resumed(lambda: walk.program(inputs), dict(failing.record)))
     assert failing.arm.entry is not None
     came = await carry_out(
         client,
