@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from time import monotonic
 from typing import Any
 
 import pymysql
@@ -19,9 +20,12 @@ from epistem.core.tools.rows import Rows, Value
 from epistem.core.tools.statements import names_in
 from epistem.models.keys import Keys
 from epistem.reach.doors import Door, addresses_of, door_for
+from epistem.reach.sqlite_child import took_longer
 
 MOST_BYTES = 4_000_000
 CONNECT_S = 5.0
+MORE_S = 2.0
+"""For the way there and back."""
 
 
 @dataclass(frozen=True)
@@ -49,6 +53,7 @@ def run(
 ) -> Rows:
     """Raises InvalidInput, in words."""
     wanted = names_in(statement)
+    ends = monotonic() + seconds + MORE_S
     told: dict[str, Value] | None = {name: given.get(name) for name in wanted} if wanted else None
     with _opened(place, seconds, doors) as connection:
         cursor = connection.cursor()
@@ -57,6 +62,8 @@ def run(
         rows: list[tuple[Value, ...]] = []
         size = 0
         while (row := cursor.fetchone()) is not None:
+            if monotonic() > ends:  # each row has its own time there
+                raise InvalidInput(took_longer(seconds), field="query")
             size += sum(len(each) if isinstance(each, str | bytes) else 8 for each in row)
             if len(rows) == most_rows or size > MOST_BYTES:
                 return Rows(columns, tuple(rows), True)
@@ -93,7 +100,7 @@ def _opened(place: Place, seconds: float, doors: Sequence[Door]) -> Iterator[Any
             password=password,
             database=place.database,
             connect_timeout=CONNECT_S,
-            read_timeout=seconds + 2,
+            read_timeout=seconds + MORE_S,
             write_timeout=CONNECT_S,
             charset="utf8mb4",
             cursorclass=SSCursor,
@@ -135,7 +142,7 @@ def _words(error: pymysql.err.MySQLError, seconds: float) -> str:
     code = error.args[0] if error.args else 0
     told = str(error.args[1] if len(error.args) > 1 else error)[:300].rstrip(".")
     if code in (1969, 3024, 1317) or "timed out" in told:
-        return f"The statement took longer than {seconds:g} s, so it was ended. Ask for less."
+        return took_longer(seconds)
     if code in (1792, 1142, 1227, 1044):
         return f"Only reading is allowed here, with one SELECT ({told})."
     if code in (2003, 2002, 1045, 1049):

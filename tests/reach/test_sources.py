@@ -78,13 +78,18 @@ class TestSqlite:
                 "WITH RECURSIVE r(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM r) SELECT max(n) FROM r",
                 "longer than",
             ),
+            ("SELECT printf('%.*c', 100000000, 'x') FROM sailings", "longer than"),
+            (
+                "SELECT instr(hex(zeroblob(499999)), hex(zeroblob(249999)) || '1') FROM sailings",
+                "longer than",
+            ),
             ("SELECT zeroblob(1000000000)", "database says"),
             ("SELECT group_concat(hex(randomblob(400000))) FROM sailings", "database says"),
             ("SELECT replace(hex(zeroblob(400000)), '0', hex(zeroblob(400000)))", "database says"),
             ("SELECT price FROM sailings", "no such column: price"),
             ("SELECT * FROM sailings WHERE pier = :pier", "database says"),
         ],
-        ids=range(6),
+        ids=range(8),
     )
     def test_what_takes_too_much_or_is_wrong_is_ended_in_words(self, file, statement, told):
         began = monotonic()

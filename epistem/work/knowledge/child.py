@@ -1,31 +1,26 @@
 """A process that reads documents, one after the other, within a limit of memory: `python -m` this.
 
-On its standard input come a name and a file, each with its length before it (8 bytes, big-endian); on its
-standard output go JSON objects, with their lengths. Whoever started it ends it where one takes too long.
+A request is a name and a file; the answer is a JSON object.
 """
 
 from __future__ import annotations
 
 import json
-import resource
 import sys
-from typing import IO
 
+from epistem.confined.child import serve
 from epistem.core.errors import EpistemError
 from epistem.core.knowledge.formats.reading import read_document
 
 MOST_MEMORY = 1_500_000_000
 
 
-def main() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
-    sys.setrecursionlimit(2_000)
-    coming, going = sys.stdin.buffer, sys.stdout.buffer
-    while (name := take(coming)) is not None and (content := take(coming)) is not None:
-        put(going, json.dumps(_read(name.decode(), content)).encode())
+def _read(frames: list[bytes]) -> bytes:
+    name, content = frames
+    return json.dumps(_told(name.decode(), content)).encode()
 
 
-def _read(name: str, content: bytes) -> dict[str, object]:
+def _told(name: str, content: bytes) -> dict[str, object]:
     try:
         found = read_document(name, content)
     except EpistemError as error:
@@ -43,17 +38,6 @@ def _read(name: str, content: bytes) -> dict[str, object]:
     }
 
 
-def take(stream: IO[bytes]) -> bytes | None:
-    """What comes next; None where nothing does."""
-    head = stream.read(8)
-    return stream.read(int.from_bytes(head, "big")) if len(head) == 8 else None
-
-
-def put(stream: IO[bytes], content: bytes) -> None:
-    stream.write(len(content).to_bytes(8, "big"))
-    stream.write(content)
-    stream.flush()
-
-
 if __name__ == "__main__":
-    main()
+    sys.setrecursionlimit(2_000)
+    serve(_read, 2, MOST_MEMORY)

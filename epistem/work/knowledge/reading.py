@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 from collections.abc import Iterable, Iterator
-from threading import Timer
 from typing import NamedTuple
 
+from epistem.confined.pool import NotDone, Pool, TookTooLong
 from epistem.core.knowledge.text import Heading, Text
 from epistem.work.knowledge import child
 
@@ -28,59 +26,21 @@ def read_all(
     files: Iterable[tuple[str, bytes]], most_seconds: float = MOST_SECONDS
 ) -> Iterator[Read]:
     """One after the other. A process that ends over one of them is started anew for the rest."""
-    process: subprocess.Popen[bytes] | None = None
+    pool = Pool(child.__name__, 1)
     try:
         for name, content in files:
-            if process is None or process.poll() is not None:
-                process = _started()
-            yield _read(process, name, content, most_seconds)
+            yield _read(pool, name, content, most_seconds)
     finally:
-        if process is not None:
-            process.kill()
-            process.wait()
-            for stream in (process.stdin, process.stdout):
-                if stream is not None:
-                    stream.close()
+        pool.let_go()
 
 
-def _started() -> subprocess.Popen[bytes]:
-    return subprocess.Popen(
-        [sys.executable, "-m", child.__name__],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-    )
-
-
-def _read(process: subprocess.Popen[bytes], name: str, content: bytes, most_seconds: float) -> Read:
-    assert process.stdin is not None
-    assert process.stdout is not None
-    late: list[bool] = []
-
-    def end() -> None:
-        late.append(True)
-        process.kill()
-
-    timer = Timer(most_seconds, end)
-    timer.start()
+def _read(pool: Pool, name: str, content: bytes, most_seconds: float) -> Read:
     try:
-        child.put(process.stdin, name.encode("utf-8", "replace"))
-        child.put(process.stdin, content)
-        told = child.take(process.stdout)
-    except OSError:
-        told = None
-    finally:
-        timer.cancel()
-    if told is None:
-        process.kill()
-        process.wait()
-        why = "longer than" if late else "more memory than"
-        what = f"{most_seconds:g} seconds" if late else "there is"
-        return Read(
-            name,
-            Text(""),
-            f"Reading it takes {why} {what}. Save it in a simpler form, or split it.",
-        )
+        told = pool.call(name.encode("utf-8", "replace"), content, seconds=most_seconds)
+    except TookTooLong:
+        return _not_read(name, f"longer than {most_seconds:g} seconds")
+    except NotDone:
+        return _not_read(name, "more memory than there is")
     found = json.loads(told)
     if "problem" in found:
         return Read(name, Text(""), found["problem"])
@@ -88,3 +48,8 @@ def _read(process: subprocess.Popen[bytes], name: str, content: bytes, most_seco
         tuple(Heading(*each) for each in found[what]) for what in ("headings", "rows")
     )
     return Read(name, Text(found["text"], found["title"], headings, rows, tuple(found["told"])))
+
+
+def _not_read(name: str, why: str) -> Read:
+    told = f"Reading it takes {why}. Save it in a simpler form, or split it."
+    return Read(name, Text(""), told)

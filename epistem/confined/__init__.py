@@ -1,0 +1,1 @@
+"""Work in processes of its own, which are ended where it takes too long or too much memory."""
