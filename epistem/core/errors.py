@@ -16,13 +16,19 @@ EpistemError
 from __future__ import annotations
 
 
+def _whole(text: str) -> str:
+    """What a message repeats may be half a character, which nothing can be told of."""
+    return text if text.isascii() else text.encode("utf-8", "replace").decode()
+
+
 class EpistemError(Exception):
     """A problem to tell a person: `message` says what to do, `field` where (or is None)."""
 
     def __init__(self, message: str, *, field: str | None = None) -> None:
+        message = _whole(message)
         super().__init__(message)
         self.message = message
-        self.field = field
+        self.field = field and _whole(field)
 
 
 class InvalidInput(EpistemError):

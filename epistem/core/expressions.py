@@ -46,6 +46,8 @@ class Compiled:
             raise InvalidInput(_plain(str(error))) from error
         if kind in ("error", "*error*"):
             raise InvalidInput(_plain(str(value)))
+        if not _is_finite(value):
+            raise InvalidInput("it gives Infinity, or what is no number")
         return value
 
 
@@ -94,11 +96,16 @@ def _environment(variables: tuple[tuple[str, Kind], ...]) -> Env:
 
 
 def told_of(value: Any, deep: int = 0) -> Any:
-    """A value as the language has it: numbers that are too large for it are told about."""
+    """A value as the language has it: numbers that are too large for it are told about. Raises InvalidInput for what it
+    can't hold whole."""
     if deep > MOST_DEEP:
-        return None
+        raise InvalidInput(f"it is nested more than {MOST_DEEP} levels deep")
     if isinstance(value, str):
-        return clean(value[:MOST_TEXT])
+        if len(value) > MOST_TEXT:
+            raise InvalidInput(
+                f"a text has {len(value):,} characters, of which an expression can see {MOST_TEXT:,}"
+            )
+        return clean(value)
     if isinstance(value, dict):
         return {clean(str(key)): told_of(each, deep + 1) for key, each in value.items()}
     if isinstance(value, list | tuple):
@@ -108,6 +115,14 @@ def told_of(value: Any, deep: int = 0) -> Any:
     if isinstance(value, int):
         return value if -(2**63) <= value < 2**63 else _float(value)
     return value if isinstance(value, float) and isfinite(value) else None
+
+
+def _is_finite(value: Any) -> bool:
+    if isinstance(value, float):
+        return isfinite(value)
+    if isinstance(value, Mapping):
+        return all(map(_is_finite, value.values()))
+    return not isinstance(value, list | tuple) or all(map(_is_finite, value))
 
 
 def clean(text: str) -> str:

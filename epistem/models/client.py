@@ -11,12 +11,13 @@ from datetime import UTC, datetime
 from secrets import token_hex
 from time import monotonic
 from types import TracebackType
-from typing import Self
+from typing import Literal, Self
 
 from epistem.core.errors import EpistemError, WireError
 from epistem.core.wire import chat_completions as wire
 from epistem.core.wire import embeddings
 from epistem.core.wire.formats import CALLER
+from epistem.core.wire.secrets import Masker, Secrets
 from epistem.core.wire.stream import NothingCame, Piece
 from epistem.models.endpoint import Endpoint
 from epistem.models.keys import Keys
@@ -57,7 +58,7 @@ class ModelClient:
         self._limits = limits or Own()
         self._may_ask = may_ask or _always
         self._caller = caller or token_hex(8)
-        self._headers: dict[Endpoint, dict[str, str]] = {}
+        self._headers: dict[Endpoint, tuple[dict[str, str], Secrets]] = {}
         self._paces: dict[str, Pace] = {}
 
     async def __aenter__(self) -> Self:
@@ -88,18 +89,19 @@ class ModelClient:
 
         Raises CallFailed when the answer is final or the attempts are used up.
         """
-        headers, attempt = self._headers_for(endpoint), 0
+        (headers, secrets), attempt = self._headers_for(endpoint), 0
         while True:
             attempt += 1
             async with self._turn(endpoint, body) as pace:
                 begun = _Begun(attempt)
                 try:
-                    raw, reply = await self._sender.ask(endpoint, body, headers)
+                    raw, came = await self._sender.ask(endpoint, body, headers)
                 except Trouble as failure:
-                    wait_s = self._wait_or_give_up(failure, begun, pace)
+                    wait_s = self._wait_or_give_up(failure, begun, pace, secrets)
                 else:
                     pace.answered()
-                    return Exchange(raw, reply, begun.trace())
+                    reply = secrets.hide_in(came)
+                    return Exchange(secrets.raw_of(raw, came, reply), reply, begun.trace())
             await self._sleep(wait_s)
 
     async def stream(self, endpoint: Endpoint, body: bytes) -> AsyncIterator[Piece | Streamed]:
@@ -109,7 +111,7 @@ class ModelClient:
         What fails before the first piece is tried again as by `ask`; after it nothing is. A stream
         with nothing in it is asked for once more, whole. Raises CallFailed.
         """
-        headers, attempt = self._headers_for(endpoint), 0
+        (headers, secrets), attempt = self._headers_for(endpoint), 0
         streamed = endpoint.format.streamed(body)
         while True:
             attempt += 1
@@ -117,7 +119,8 @@ class ModelClient:
             async with self._turn(endpoint, body) as pace:
                 begun = _Begun(attempt)
                 try:
-                    async for item in self._sender.stream(endpoint, streamed, headers, attempt):
+                    items = self._sender.stream(endpoint, streamed, headers, attempt)
+                    async for item in hidden_in(items, secrets):
                         came = True
                         yield item
                     pace.answered()
@@ -126,7 +129,7 @@ class ModelClient:
                     wait_s = None
                 except Trouble as failure:
                     failure.again = failure.again and not came
-                    wait_s = self._wait_or_give_up(failure, begun, pace)
+                    wait_s = self._wait_or_give_up(failure, begun, pace, secrets)
             if wait_s is None:
                 whole = await self.ask(endpoint, body)
                 if whole.reply.text:
@@ -137,19 +140,20 @@ class ModelClient:
 
     async def offered(self, endpoint: Endpoint) -> list[str]:
         """The names of the models that the endpoint's server offers. Raises CallFailed."""
-        headers, begun = self._headers_for(endpoint), _Begun(1)
+        (headers, secrets), begun = self._headers_for(endpoint), _Begun(1)
         try:
-            return wire.parse_models(await self._sender.get(endpoint, endpoint.offers_url, headers))
+            raw = await self._sender.get(endpoint, endpoint.offers_url, headers)
+            return [secrets.hide(name) for name in wire.parse_models(raw)]
         except (Trouble, WireError) as error:
             message = error.message if isinstance(error, WireError) else str(error)
-            raise CallFailed(message, raw=None, trace=begun.trace()) from error
+            raise CallFailed(secrets.hide(message), raw=None, trace=begun.trace()) from None
 
     async def embed(
         self, endpoint: Endpoint, model: str, texts: Sequence[str]
     ) -> list[list[float]]:
         """A vector of each text, by the model that the server calls so; tried again as by `ask`. Raises
         CallFailed."""
-        headers, attempt = self._headers_for(endpoint), 0
+        (headers, secrets), attempt = self._headers_for(endpoint), 0
         body = embeddings.build_request(model, texts)
         while True:
             attempt += 1
@@ -159,9 +163,10 @@ class ModelClient:
                     raw = await self._sender.post(endpoint, endpoint.embeddings_url, body, headers)
                     vectors = embeddings.parse_reply(raw, len(texts))
                 except Trouble as failure:
-                    wait_s = self._wait_or_give_up(failure, begun, pace)
+                    wait_s = self._wait_or_give_up(failure, begun, pace, secrets)
                 except WireError as error:
-                    raise CallFailed(error.message, raw=None, trace=begun.trace()) from error
+                    message = secrets.hide(error.message)
+                    raise CallFailed(message, raw=None, trace=begun.trace()) from None
                 else:
                     pace.answered()
                     return vectors
@@ -182,27 +187,30 @@ class ModelClient:
             return nullcontext()
         return self._limits.turn(endpoint, tokens_expected(body), self._sleep)
 
-    def _wait_or_give_up(self, failure: Trouble, begun: _Begun, pace: Pace) -> float:
+    def _wait_or_give_up(
+        self, failure: Trouble, begun: _Begun, pace: Pace, secrets: Secrets
+    ) -> float:
         """Seconds to wait before the next attempt. Raises CallFailed if there is none."""
         trace = begun.trace()
         if failure.slower:
             pace.complained(begun.clock, failure.retry_after_s, self._retry.most_s)
         if not failure.again or trace.attempts >= self._retry.attempts:
-            raise _given_up(failure, trace) from failure
+            raise _given_up(failure, trace, secrets) from None  # its words may repeat a key
         return self._retry.wait_s(trace.attempts, failure.retry_after_s, self._rng)
 
-    def _headers_for(self, endpoint: Endpoint) -> dict[str, str]:
-        """The same for every call of one client, so a key is looked up once. Raises CallFailed for a
-        key that can't be had."""
-        headers = self._headers.get(endpoint)
-        if headers is None:
+    def _headers_for(self, endpoint: Endpoint) -> tuple[dict[str, str], Secrets]:
+        """The same for every call of one client, so a key is looked up once; with the secrets among them. Raises
+        CallFailed for a key that can't be had."""
+        found = self._headers.get(endpoint)
+        if found is None:
             headers = {**dict(endpoint.headers), "Content-Type": "application/json"}
             if endpoint.key_reference:
                 headers |= endpoint.format.key_headers(self._key_for(endpoint))
+            secrets = Secrets.of_headers(headers)
             if endpoint.built_in:
                 headers[CALLER] = self._caller
-            self._headers[endpoint] = headers
-        return headers
+            found = self._headers[endpoint] = (headers, secrets)
+        return found
 
     def _key_for(self, endpoint: Endpoint) -> str:
         assert endpoint.key_reference is not None
@@ -231,11 +239,29 @@ class _Begun:
         return CallTrace(self.started_at, (monotonic() - self.clock) * 1000, self.attempt)
 
 
-def _given_up(failure: Trouble, trace: CallTrace) -> CallFailed:
+async def hidden_in(
+    items: AsyncIterator[Piece | Streamed], secrets: Secrets
+) -> AsyncIterator[Piece | Streamed]:
+    """The same without the secrets, also where one comes in pieces."""
+    maskers: dict[Literal["content", "reasoning"], Masker] = {}
+    async for item in items:
+        if isinstance(item, Piece):
+            masker = maskers.setdefault(item.kind, secrets.masker())
+            if told := masker.feed(item.text):
+                yield item._replace(text=told)
+            continue
+        for kind, masker in maskers.items():
+            if told := masker.rest():
+                yield Piece(kind, told)
+        reply = secrets.hide_in(item.reply)
+        yield item._replace(raw=secrets.raw_of(item.raw, item.reply, reply), reply=reply)
+
+
+def _given_up(failure: Trouble, trace: CallTrace, secrets: Secrets) -> CallFailed:
     tried = f" Tried {trace.attempts} times." if trace.attempts > 1 else ""
     return CallFailed(
-        f"{failure}{tried}",
-        raw=failure.raw,
+        secrets.hide(f"{failure}{tried}"),
+        raw=failure.raw and secrets.hide_bytes(failure.raw),
         trace=trace,
         kind=failure.kind,
         retry_after_s=failure.retry_after_s,

@@ -10,13 +10,15 @@ import asyncio
 import socket
 from collections.abc import Iterable
 from dataclasses import dataclass
-from ipaddress import IPv4Address, IPv6Address, ip_address
+from ipaddress import IPv4Address, IPv6Address, IPv6Network, ip_address
 from typing import Any
 
 from aiohttp.abc import AbstractResolver, ResolveResult
 
 from epistem.core.errors import InvalidInput
 from epistem.core.tools.addresses import Origin
+
+_UNICAST = IPv6Network("2000::/3")
 
 
 @dataclass(frozen=True)
@@ -67,8 +69,9 @@ def _is_outside(address: IPv4Address | IPv6Address) -> bool:
     if isinstance(address, IPv6Address):
         if address.ipv4_mapped is not None:
             return _is_outside(address.ipv4_mapped)
-        wrapped = address.sixtofour or address.teredo or str(address).startswith("64:ff9b:")
-        return address.is_global and not wrapped and not address.is_multicast
+        # Outside of 2000::/3 stands what is not of the internet, and an IPv4 address in each of its other spellings.
+        wrapped = address.sixtofour or address.teredo or address not in _UNICAST
+        return address.is_global and not wrapped
     return address.is_global and not address.is_multicast
 
 

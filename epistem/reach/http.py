@@ -17,6 +17,7 @@ from epistem.core.errors import EpistemError, InvalidInput
 from epistem.core.prompts.tool import HttpWork
 from epistem.core.tools.addresses import filled_in, origin_in, taken_by
 from epistem.core.tools.telling import shown_of
+from epistem.core.wire.secrets import Secrets
 from epistem.models.keys import Keys
 from epistem.reach.doors import CheckedResolver, Door, addresses_of, door_for
 from epistem.reach.signing import signed_headers
@@ -40,19 +41,24 @@ async def ask(
     door = door_for(origin_in(address), doors)
     keys = keys or Keys.of_this_server()
     headers = _headers(does, address, keys)
+    told = [headers[header.name] for header in does.headers if header.key]
     body = _body(does, given, headers)
     if does.signed_with:
         key, created = keys.key_for(does.signed_with, address), int(time.time())
+        told.append(key)
         headers |= signed_headers(
             does.method, address, body or b"", key, key_id=does.signed_with, created=created
         )
+    secrets = Secrets(told)
     try:
         async with asyncio.timeout(does.seconds), _session(door) as session:
-            raw = await _asked(session, door, does.method, address, headers, body)
+            raw = secrets.hide(await _asked(session, door, does.method, address, headers, body))
+    except NotReached as error:
+        raise NotReached(secrets.hide(error.message)) from None
     except TimeoutError:
         raise NotReached(f"It did not answer within {does.seconds:g} s.") from None
     except (aiohttp.ClientError, ssl.SSLError, ValueError, OSError) as error:
-        raise NotReached(f"It could not be asked: {_words(error)}.") from error
+        raise NotReached(f"It could not be asked: {secrets.hide(_words(error))}.") from None
     return shown_of(raw, does.shows, does.most_bytes)
 
 

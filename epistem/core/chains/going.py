@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from epistem.core import strict_json
 from epistem.core.chains.content import AnyStep
 from epistem.core.chains.state import State, Written
 from epistem.core.chains.talking import Talking
@@ -157,6 +158,6 @@ def told_as_json(value: Any) -> str:
 
 def json_or_text(text: str) -> Any:
     try:
-        return json.loads(text)
+        return strict_json.loads(text)
     except (ValueError, RecursionError):
         return text

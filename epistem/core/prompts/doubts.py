@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import json
-
+from epistem.core import strict_json
 from epistem.core.errors import InvalidInput
 from epistem.core.prompts.content import Prompt, ReplyShape
 from epistem.core.prompts.problems import Problem
@@ -36,7 +35,7 @@ def _misfit(answer: str, reply: ReplyShape) -> str:
     if reply.kind != "json":
         return ""
     try:
-        value = json.loads(answer)
+        value = strict_json.loads(answer)
     except ValueError:
         return "The answer is not JSON, and the reply should be."
     except RecursionError:

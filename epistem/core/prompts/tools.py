@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from epistem.core import strict_json
 from epistem.core.plain import is_whole
 from epistem.core.prompts.tool import AS_USUAL, SqlWork, Tool, ToolAnswer, ToolChoice, ToolTold
 from epistem.core.schemas import compile_schema
@@ -95,7 +96,7 @@ def read_call(tools: Iterable[Tool], name: str, arguments: str) -> ToReach | Too
         there = f"There are {listed(sorted(known), 'and')}." if known else "There are none."
         return faulty(f"There is no tool “{name}”. {there}")
     try:
-        given = json.loads(arguments or "{}")
+        given = strict_json.loads(arguments or "{}")
     except (ValueError, RecursionError):
         return faulty("The arguments are not JSON.")
     if not isinstance(given, dict):

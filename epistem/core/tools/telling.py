@@ -6,6 +6,7 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
+from epistem.core import strict_json
 from epistem.core.errors import InvalidInput
 from epistem.core.pointers import MISSING, at_pointer
 
@@ -21,7 +22,7 @@ def shown_of(text: str, pointers: Sequence[str], most_bytes: int) -> str:
     if not pointers:
         return cut_to(text, most_bytes)
     try:
-        value = json.loads(text)
+        value = strict_json.loads(text)
     except (ValueError, RecursionError):
         raise InvalidInput(
             "What it answered is no JSON, so what was asked for is not in it."

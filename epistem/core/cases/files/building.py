@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+from epistem.core import strict_json
 from epistem.core.cases.content import Case, Expectation, checked
 from epistem.core.cases.files import packed
 from epistem.core.cases.files.columns import Column, folded
@@ -276,7 +277,7 @@ def _several(value: Any) -> list[str]:
     text = _text(value)
     if text.lstrip().startswith("["):
         try:
-            found = json.loads(text)
+            found = strict_json.loads(text)
         except (ValueError, RecursionError):
             found = None
         if isinstance(found, list):
@@ -320,7 +321,7 @@ def _json_or(value: Any, kind: type, otherwise: Any) -> Any:
     text = _text(value)
     if text.lstrip()[:1] in ("[", "{"):
         try:
-            found = json.loads(text)
+            found = strict_json.loads(text)
         except (ValueError, RecursionError):
             found = None
         if isinstance(found, kind):

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from epistem.core import strict_json
 from epistem.core.cases.content import Case
 from epistem.core.cases.files.table import (
     MOST_COLUMNS,
@@ -77,7 +78,7 @@ def _json_lines(text: str) -> Iterator[tuple[int, Any]]:
         if not written.strip():
             continue
         try:
-            yield line, json.loads(written)
+            yield line, strict_json.loads(written)
         except (ValueError, RecursionError) as error:
             yield line, BadRow(line, _why(error), shown(written))
 
@@ -89,7 +90,7 @@ def _json_array(text: str) -> Iterator[tuple[int, Any]]:
     if not text.startswith("[", at):
         yield from _array_within(text)
         return
-    decoder, at, line, counted = json.JSONDecoder(), at + 1, 1, 0
+    decoder, at, line, counted = strict_json.DECODER, at + 1, 1, 0
     while True:
         space = _SPACE.match(text, at)
         at = space.end() if space else at
@@ -109,7 +110,7 @@ def _json_array(text: str) -> Iterator[tuple[int, Any]]:
 
 def _array_within(text: str) -> Iterator[tuple[int, Any]]:
     try:
-        whole = json.loads(text)
+        whole = strict_json.loads(text)
     except (ValueError, RecursionError) as error:
         raise InvalidInput(f"The file is no JSON: {_why(error)}.", field="file") from error
     lists = (

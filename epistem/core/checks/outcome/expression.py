@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, ClassVar
 
 from pydantic import Field
 
+from epistem.core import strict_json
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options, Spent
-from epistem.core.checks.shapes import MOST_LOOKED_AT
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.errors import InvalidInput
 from epistem.core.expressions import Compiled, Kind, clean, compiled_expression, told_of
@@ -89,33 +88,36 @@ class Expression(Check):
         )
 
     def judge(self, answer: Answer, ground: Ground) -> list[Finding]:
-        found = find_json(answer.text[:MOST_LOOKED_AT])
-        spent = answer.spent
-        data = {
-            "answer": clean(answer.text[:MOST_LOOKED_AT]),
-            "json": None if found is None else told_of(found.value),
-            "inputs": told_of(dict(ground.inputs)),
-            "case": told_of(ground.expect.to_json()),
-            "turns": [{"role": turn.role, "text": clean(turn.text)} for turn in answer.before],
-            "tools": [
-                {"name": clean(u.name), "arguments": _arguments(u.arguments)} for u in answer.tools
-            ],
-            "usage": spent
-            and {
-                "input_tokens": spent.input_tokens,
-                "output_tokens": spent.output_tokens,
-                "cents": spent.cents,
-            },
-            "timing": spent and {"ms": spent.ms},
-        }
         try:
-            value = self._compiled.value(data)
+            value = self._compiled.value(_data(answer, ground))
         except InvalidInput as error:
             told = f"The expression could not be worked out: {error.message}{_hint(error.message)}"
             return [Finding("", None, told)]
         if isinstance(value, bool):
             return [Finding("", value, "It is true." if value else "It is false.")]
         return [Finding("", None, f"The expression gives {str(value)[:80]}, not true or false.")]
+
+
+def _data(answer: Answer, ground: Ground) -> dict[str, Any]:
+    """What the expression sees. Raises InvalidInput where it can't see it whole."""
+    found, spent = find_json(answer.text), answer.spent
+    tokens = spent and {
+        "input_tokens": spent.input_tokens,
+        "output_tokens": spent.output_tokens,
+        "cents": spent.cents,
+    }
+    return {
+        "answer": told_of(answer.text),
+        "json": None if found is None else told_of(found.value),
+        "inputs": told_of(dict(ground.inputs)),
+        "case": told_of(ground.expect.to_json()),
+        "turns": [{"role": turn.role, "text": told_of(turn.text)} for turn in answer.before],
+        "tools": [
+            {"name": clean(u.name), "arguments": _arguments(u.arguments)} for u in answer.tools
+        ],
+        "usage": tokens,
+        "timing": spent and {"ms": spent.ms},
+    }
 
 
 def _condition(expression: str) -> Compiled:
@@ -139,6 +141,6 @@ def _hint(error: str) -> str:
 
 def _arguments(text: str) -> Any:
     try:
-        return told_of(json.loads(text))
+        return told_of(strict_json.loads(text))
     except (ValueError, RecursionError):
-        return clean(text)
+        return told_of(text)

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, NamedTuple
 
 from pydantic import Field
 
+from epistem.core import strict_json
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.prompts.content import ReplyShape
@@ -169,7 +170,7 @@ class FieldsRight(Check):
 def _right(ground: Ground) -> Any:
     """The right answer as JSON: an object or a list; None for none."""
     try:
-        told = json.loads(ground.expect.answer or "")
+        told = strict_json.loads(ground.expect.answer or "")
     except (ValueError, RecursionError):
         return None
     return told if isinstance(told, dict | list) else None

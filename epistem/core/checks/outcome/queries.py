@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
+from epistem.core import strict_json
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
 from epistem.core.checks.structure.code import code_in
 from epistem.core.checks.structure.find_json import find_json
@@ -255,7 +255,7 @@ class SameRows(Running):
 
 def _in_arguments(arguments: str) -> str:
     try:
-        told = json.loads(arguments)
+        told = strict_json.loads(arguments)
     except (ValueError, RecursionError):
         return ""
     query = told.get("query") if isinstance(told, dict) else None

@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
+from epistem.core import strict_json
 from epistem.core.cases.content import ToolWanted
 from epistem.core.checks.base import (
     Answer,
@@ -169,7 +170,7 @@ class ToolsUsed(Check):
     def __init__(self, options: Any, reply: ReplyShape) -> None:
         super().__init__(options, reply)
         try:
-            self._wanted = json.loads(options.arguments) if options.arguments.strip() else {}
+            self._wanted = strict_json.loads(options.arguments) if options.arguments.strip() else {}
         except (ValueError, RecursionError):
             self._wanted = None
         if not isinstance(self._wanted, dict):
@@ -228,7 +229,7 @@ def _wrong(arguments: str, wanted: Mapping[str, Any]) -> str:
     if not wanted:
         return ""
     try:
-        given = json.loads(arguments or "{}")
+        given = strict_json.loads(arguments or "{}")
     except (ValueError, RecursionError):
         return f"Its arguments are no JSON: {arguments[:80]}"
     for name, value in wanted.items():

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import json
 import re
 from functools import lru_cache
 from typing import Any, NamedTuple
 
+from epistem.core import strict_json
+
 _OPENERS = re.compile(r"[{\[]")
-_DECODER = json.JSONDecoder()
+_DECODER = strict_json.DECODER
 MAX_STARTS = 200
 """Brackets tried before giving up, so that a long text of brackets stays cheap."""
 
@@ -29,7 +30,7 @@ def find_json(text: str) -> FoundJson | None:
     Several checks ask this of one answer, so the last two are kept: do not change `value`.
     """
     try:
-        return FoundJson(json.loads(text), 0, len(text), True)
+        return FoundJson(strict_json.loads(text), 0, len(text), True)
     except (ValueError, RecursionError):
         pass
     best: FoundJson | None = None

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
+from epistem.core import strict_json
 from epistem.core.checks.base import Answer, Aspect, Check, Example, Finding, Ground, Options
 from epistem.core.checks.structure.find_json import find_json
 from epistem.core.checks.structure.pattern import PatternOptions, expression
@@ -129,7 +130,7 @@ class JsonValue(Check):
 
 def _read(text: str) -> Any:
     try:
-        return json.loads(text)
+        return strict_json.loads(text)
     except (ValueError, RecursionError):
         return text
 
