@@ -45,15 +45,17 @@ class ModelClient:
         limits: Limits | None = None,
         may_ask: MayAsk | None = None,
         caller: str = "",
+        keep_open: bool = True,
     ) -> None:
         """`sleep` is how any wait between attempts is spent, and `may_ask` is asked once it is a call's
         turn, just before it goes out: either may raise, to give up. `caller` names on whose behalf it asks,
-        such as a trial's that several clients carry out; without one a client is a caller of its own."""
+        such as a trial's that several clients carry out; without one a client is a caller of its own.
+        `keep_open`: connections are used again, which a server may have closed meanwhile."""
         self._keys = keys or Keys.of_this_server()
         self._retry = retry or Retry()
         self._rng = rng or random.Random()
         self._sleep = sleep
-        self._sender = Sender()
+        self._sender = Sender(keep_open=keep_open)
         self._places = Places(in_flight)
         self._limits = limits or Own()
         self._may_ask = may_ask or _always

@@ -26,7 +26,10 @@ TOO_LONG = f"The reply is longer than {MAX_REPLY_BYTES:,} bytes, so it was not r
 LARGE = 256_000
 """Bytes of an answer from which on it needs a place among the large ones."""
 LARGE_AT_ONCE = 5
-_SNIFFED = 16
+_SNIFFED, MOST_BLANKS = 16, 100_000
+CONNECT_S = 10.0
+"""For a connection to be there, with all that TLS needs: a server that takes https for something else is silent."""
+BROKEN = (TimeoutError, aiohttp.ClientError, ssl.SSLError)
 
 
 class Exchange(NamedTuple):
@@ -67,17 +70,22 @@ class LargeReplies:
 class Sender:
     """Keeps connections to model servers open. Use as `async with`; one a loop."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, keep_open: bool = True) -> None:
+        """`keep_open`: connections are used again."""
+        self._keep_open = keep_open
         self._session: aiohttp.ClientSession | None = None
         self._limits = TimeLimits()
         self.large = LargeReplies()
 
     async def start(self) -> None:
         self._session = aiohttp.ClientSession(
-            connector=aiohttp.TCPConnector(limit=0, keepalive_timeout=30),
+            connector=aiohttp.TCPConnector(limit=0, keepalive_timeout=30)
+            if self._keep_open
+            else aiohttp.TCPConnector(limit=0, force_close=True),
             cookie_jar=aiohttp.DummyCookieJar(),  # one call must not change another
             request_class=WrittenAtOnce,
-            timeout=aiohttp.ClientTimeout(total=None),  # each call has its own limit
+            # Each call has its own limit.
+            timeout=aiohttp.ClientTimeout(total=None, sock_connect=CONNECT_S),
             trust_env=False,
         )
         self._limits.start()
@@ -98,7 +106,7 @@ class Sender:
                     endpoint.url, data=body, headers=headers, allow_redirects=False
                 ) as got:
                     raw = await self._read(got)
-        except (TimeoutError, aiohttp.ClientError, ssl.SSLError) as error:
+        except BROKEN as error:
             raise trouble.of_connection(endpoint, error) from error
         if not 200 <= got.status < 300:
             raise trouble.of_status(endpoint, got, raw)
@@ -149,12 +157,18 @@ class Sender:
                     for piece in reader.feed(chunk):
                         first_ms = first_ms or now_ms()
                         yield piece
+                    if reader.is_done:
+                        break  # whatever follows, and however long it keeps the line open
                     chunk = await got.content.readany()
                 reply = reader.reply()
             except NothingCame:
                 raise
             except WireError as error:
                 raise Trouble(f"{endpoint.model}: {error.message}", b"".join(chunks)) from error
+            except BROKEN as error:
+                if not reader.is_whole:
+                    raise trouble.of_connection(endpoint, error, b"".join(chunks)) from error
+                reply = reader.reply()
         yield Streamed(b"".join(chunks), reply, CallTrace(started_at, now_ms(), attempt), first_ms)
 
     @staticmethod
@@ -163,6 +177,9 @@ class Sender:
         begun = b""
         while len(begun.lstrip()) < _SNIFFED and (chunk := await got.content.readany()):
             begun += chunk
+            if len(begun) > MOST_BLANKS:
+                got.close()
+                raise Trouble("The reply begins with nothing but blanks.", again=False)
         return begun
 
     def _whole(self, endpoint: Endpoint, raw: bytes) -> Reply:
@@ -190,7 +207,7 @@ class Sender:
                     if not 200 <= got.status < 300:
                         raise trouble.of_status(endpoint, got, await self._read(got))
                     yield got
-        except (TimeoutError, aiohttp.ClientError, ssl.SSLError) as error:
+        except BROKEN as error:
             raise trouble.of_connection(endpoint, error) from error
 
     async def _read(self, got: aiohttp.ClientResponse, read: int = 0) -> bytes:

@@ -116,12 +116,20 @@ def of_status(endpoint: Endpoint, got: aiohttp.ClientResponse, raw: bytes) -> Tr
     )
 
 
-def of_connection(endpoint: Endpoint, error: Exception) -> Trouble:
-    """An attempt that got no whole answer."""
+def of_connection(endpoint: Endpoint, error: Exception, raw: bytes | None = None) -> Trouble:
+    """An attempt that got no whole answer; `raw` is what came of it."""
     name = endpoint.model
+    if isinstance(error, aiohttp.ConnectionTimeoutError):
+        tls = (
+            " Does its address begin with http://?" if endpoint.address.startswith("https") else ""
+        )
+        return Trouble(
+            f"{name} can't be reached at {endpoint.address}: nobody took up the connection in time.{tls}",
+            kind="unreachable",
+        )
     if isinstance(error, TimeoutError):
         limit = endpoint.time_limit_ms / 1000
-        return Trouble(f"{name} did not answer within {limit:g} s.", kind="silent")
+        return Trouble(f"{name} did not answer within {limit:g} s.", raw, kind="silent")
     if isinstance(error, aiohttp.InvalidURL | aiohttp.NonHttpUrlClientError):
         return Trouble(
             f"{name} has an address that can't be asked: {endpoint.address}",
@@ -148,7 +156,7 @@ def of_connection(endpoint: Endpoint, error: Exception) -> Trouble:
             f"{name} can't be reached at {endpoint.address}. Is the model server running?{_proxy()}",
             kind="unreachable",
         )
-    return Trouble(f"{name} broke off the answer ({type(error).__name__}).", kind="answer")
+    return Trouble(f"{name} broke off the answer ({type(error).__name__}).", raw, kind="answer")
 
 
 def retry_after(headers: object, now: datetime | None = None) -> float | None:

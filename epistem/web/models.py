@@ -239,10 +239,10 @@ def _listed(name: str) -> models.Model:
 
 
 async def _greet(model: models.Model) -> greeting.Greeting:
-    async with ModelClient(in_flight=1, retry=ONCE) as client:
+    async with ModelClient(in_flight=1, retry=ONCE, keep_open=False) as client:
         return await greeting.greet(client, model)
 
 
 async def _offered(model: models.Model) -> list[str]:
-    async with ModelClient(in_flight=1, retry=ONCE) as client:
+    async with ModelClient(in_flight=1, retry=ONCE, keep_open=False) as client:
         return await client.offered(Endpoint.of(model, most_ms=greeting.MOST_MS))

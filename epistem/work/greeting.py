@@ -63,6 +63,7 @@ class _Finding:
     def __init__(self, client: ModelClient, model: Model) -> None:
         self._client, self._model = client, model
         self._habits = model.habits
+        self._unknown: list[str] = []
         self._calls = 0
         self._ms = 0.0
 
@@ -72,7 +73,7 @@ class _Finding:
             await self._stream()
             if "reply_schema" in self._model.abilities and self._habits.schema_as != "none":
                 await self._schema()
-        findings = in_words(self._model.habits, self._habits)
+        findings = [*in_words(self._model.habits, self._habits), *self._unknown]
         return Greeting(reply, self._ms, self._calls, self._habits, findings)
 
     async def _first(self) -> Reply:
@@ -131,9 +132,17 @@ class _Finding:
         try:
             await self._ask(settings, schema=schema)
         except CallFailed as error:
-            if not _is_refusal(error):
-                raise
+            what = "a reply schema" if schema else listed(list(settings), "and")
+            return self._taken_unless(error, what)
+        return True
+
+    def _taken_unless(self, error: CallFailed, what: str) -> bool:
+        """Whether it was refused; where that can't be told, it is as it was taken to be, and said."""
+        if _is_refusal(error):
             return False
+        told = f"Whether it takes {what} could not be found out: {error.message}"
+        if told not in self._unknown:
+            self._unknown.append(told)
         return True
 
     async def _takes_stream(self) -> bool:
@@ -147,9 +156,7 @@ class _Finding:
                 if isinstance(item, Streamed):
                     self._ms += item.trace.total_ms
         except CallFailed as error:
-            if not _is_refusal(error):
-                raise
-            return False
+            return self._taken_unless(error, "streams")
         return True
 
     async def _ask(self, settings: Mapping[str, Any], *, schema: bool = False) -> Reply:

@@ -10,7 +10,9 @@ from epistem.core.wire.reply import Reply, ToolCall, Usage
 from epistem.core.wire.secrets import HIDDEN, Secrets
 
 KEY = "kq-Tern/9f3a7c55e1+b2"
-SECRETS = Secrets.of_headers({"Authorization": f"Bearer {KEY}", "X-Pier": "Hollin pier, north side"})
+SECRETS = Secrets.of_headers(
+    {"Authorization": f"Bearer {KEY}", "X-Pier": "Hollin pier, north side"}
+)
 
 
 def reply(text, calls=()):

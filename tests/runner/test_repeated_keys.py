@@ -43,7 +43,11 @@ def places_of(database, *secrets):
                     f"SELECT COUNT(*) FROM `{table}` WHERE CAST(`{column}` AS BINARY) LIKE %s",
                     [f"%{secret}%"],
                 )
-                if told != (0,) and column != "headers" and table not in ("models", "model_entries"):
+                if (
+                    told != (0,)
+                    and column != "headers"
+                    and table not in ("models", "model_entries")
+                ):
                     found.append(f"{table}.{column}")
     return found
 

@@ -8,6 +8,7 @@ from typing import Any
 import orjson
 
 from epistem.core.errors import WireError
+from epistem.core.wire.halves import whole
 from epistem.core.wire.reading import (
     calls_from,
     error_in,
@@ -112,8 +113,9 @@ def parse_reply(raw: bytes) -> Reply:
     if words := error_in(body):
         raise WireError(words)
     choices = body.get("choices") if isinstance(body, dict) else None
-    choice = choices[0] if isinstance(choices, list) and choices else None
-    if not isinstance(choice, dict):
+    told = [each for each in choices if isinstance(each, dict)] if isinstance(choices, list) else []
+    choice = min(told, key=_place, default=None)
+    if choice is None:
         raise WireError("The reply has no choices[0].message.content.")
     if "error" in choice and (words := error_in({"error": choice["error"]})):
         raise WireError(words)
@@ -146,10 +148,10 @@ def reply_from(choice: Mapping[str, Any], body: Mapping[str, Any]) -> Reply:
 def _usual_reply(body: Any) -> Reply | None:
     """What most servers send for most answers, read by the shortest way; None for anything else."""
     try:
-        choice, usage = body["choices"][0], body["usage"]
+        [choice], usage = body["choices"], body["usage"]
         message, finish = choice["message"], choice["finish_reason"]
         text, sent, written = message["content"], usage["prompt_tokens"], usage["completion_tokens"]
-    except (KeyError, IndexError, TypeError):
+    except (KeyError, ValueError, TypeError):
         return None
     plain = (
         type(text) is str
@@ -172,13 +174,32 @@ def _usual_reply(body: Any) -> Reply | None:
     return Reply(text, finish, Usage(sent, written), str(body.get("model") or ""))
 
 
+def _place(choice: Mapping[str, Any]) -> int:
+    index = choice.get("index")
+    return index if isinstance(index, int) else 0
+
+
 def parse_models(raw: bytes) -> list[str]:
     """The names in the answer to MODELS_PATH. Raises WireError when it is no such list."""
     try:
-        names = [entry["id"] for entry in json_from(raw)["data"]]
-    except (WireError, KeyError, TypeError) as error:
+        body = json_from(raw)
+    except WireError as error:
         raise WireError("The server's list of models can't be read.") from error
-    return sorted({name for name in names if isinstance(name, str)})
+    if isinstance(body, dict):
+        lists = (body.get(key) for key in ("data", "models", "model", "result", "items"))
+        body = next((each for each in lists if isinstance(each, list | dict)), None)
+    if isinstance(body, dict):  # by name
+        body = [{"id": name} for name in body]
+    if not isinstance(body, list):
+        raise WireError("The server's list of models can't be read.")
+    return sorted(set(filter(None, map(_name_of, body))))
+
+
+def _name_of(entry: Any) -> str:
+    if isinstance(entry, dict):
+        names = (entry.get(key) for key in ("id", "name", "model", "model_name"))
+        entry = next((name for name in names if isinstance(name, str) and name), "")
+    return whole(entry) if isinstance(entry, str) else ""
 
 
 def _content(content: Content) -> Any:

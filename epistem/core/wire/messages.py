@@ -11,7 +11,7 @@ from typing import Any
 import orjson
 
 from epistem.core.errors import WireError
-from epistem.core.wire.reading import error_in, json_from, numbered, text_from
+from epistem.core.wire.reading import error_in, json_from, numbered, piece_from, text_from
 from epistem.core.wire.reply import (
     AS_IT_LIKES,
     NOT_TOLD,
@@ -168,8 +168,8 @@ class StreamReader(LineReader):
             return []
         self._stop_reason = delta.get("stop_reason") or self._stop_reason
         if delta.get("type") == "thinking_delta":
-            return self.keep("reasoning", text_from(delta.get("thinking")))
-        return self.keep("content", text_from(delta.get("text")))
+            return self.keep("reasoning", piece_from(delta.get("thinking")))
+        return self.keep("content", piece_from(delta.get("text")))
 
 
 _ALONE = "disable_parallel_tool_use"
@@ -204,11 +204,12 @@ def _image(address: str) -> dict[str, Any]:
 
 
 def _arguments(text: str) -> Any:
+    """What is no record can't be sent on as it was written, and is not to be lost."""
     try:
         read = orjson.loads(text or b"{}")
     except orjson.JSONDecodeError:
-        return {}
-    return read if isinstance(read, dict) else {}
+        read = text
+    return read if isinstance(read, dict) else {"as_written": read}
 
 
 def _joined(blocks: list[Any], kind: str) -> str:

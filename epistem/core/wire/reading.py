@@ -11,9 +11,15 @@ from typing import Any
 import orjson
 
 from epistem.core.errors import WireError
+from epistem.core.wire.halves import whole
 from epistem.core.wire.reply import NOT_TOLD, ToolCall, Usage
 
 BOM = b"\xef\xbb\xbf"
+LARGE, MOST_HELD = 1_000_000, 300_000
+"""Bytes of a body from which on it is looked at before it is read, and the lists and records that it may hold: a
+small body of many of them fills the memory."""
+MOST_TOKENS = 100_000_000
+"""No answer has as many."""
 MOST_WORDS = 600
 """Characters of a server's own words that reach a person."""
 _INPUT = ("prompt_tokens", "input_tokens", "prompt_eval_count", "prompt_token_count")
@@ -39,6 +45,15 @@ _FINISHES = {
     "safety": "content_filter",
 }
 _THOUGHT = re.compile(r"\s*<think>(.*?)(?:</think>|\Z)", re.DOTALL)
+MOST_DEEP = 5
+_HOLD = ("text", "value", "content", "parts", "output_text")
+"""Names under which a record holds its text."""
+_TEXTS = ("text", "output_text", "message")
+_THINKING = ("thinking", "reasoning", "thought")
+_THOUGHTS = (
+    "reasoning_content", "reasoning", "thinking", "reasoning_text", "thought", "thoughts", "reasoning_details",
+    "thinking_blocks",
+)  # fmt: skip
 _NOT_SHOWN = re.compile(r"(?is)<(script|style|head)\b.*?</\1\s*>|<[^>]*>")
 _TITLE = re.compile(r"(?is)<title[^>]*>(.*?)</title>")
 
@@ -49,11 +64,13 @@ def json_from(raw: bytes) -> Any:
     Raises WireError, with the first words of what it is instead.
     """
     raw = raw.removeprefix(BOM)
+    if len(raw) > LARGE and raw.count(b"[") + raw.count(b"{") > MOST_HELD:
+        raise WireError(f"The reply holds more than {MOST_HELD:,} lists and records.")
     try:
         return orjson.loads(raw)
     except orjson.JSONDecodeError as error:
         try:
-            return json.loads(raw.decode("utf-8", "replace"))
+            return json.loads(raw.decode("utf-8", "surrogateescape"))
         except (ValueError, RecursionError):
             words = _plain(raw)
             said = f" It begins: {words[:120]}" if words else " It is empty."
@@ -62,32 +79,55 @@ def json_from(raw: bytes) -> Any:
 
 def text_from(content: Any) -> str:
     """A text, or the texts of a list of parts put together; nothing for what is neither."""
+    return whole(_text_in(content))
+
+
+def piece_from(content: Any) -> str:
+    """The same of a piece, which may end in half a character."""
+    return _text_in(content)
+
+
+def _text_in(content: Any, deep: int = 0) -> str:
     if isinstance(content, str):
-        return _clean(content)
-    if isinstance(content, dict):
-        return text_from(content.get("text"))
-    if not isinstance(content, list):
+        return content
+    if isinstance(content, dict) and deep < MOST_DEEP:
+        if content.get("type", "text") not in _TEXTS or content.get("thought") is True:
+            return ""
+        return next((told for key in _HOLD if (told := _text_in(content.get(key), deep + 1))), "")
+    if not isinstance(content, list) or deep >= MOST_DEEP:
         return ""
-    return "".join(
-        part if isinstance(part, str) else text_from(part.get("text"))
-        for part in content
-        if isinstance(part, str)
-        or (isinstance(part, dict) and part.get("type", "text") in ("text", "output_text"))
-    )
+    return "".join(_text_in(part, deep + 1) for part in content)
 
 
 def thoughts_from(message: dict[str, Any]) -> str:
-    """The reasoning that a message (or a piece of one) tells beside its content."""
-    for key in ("reasoning_content", "reasoning", "thinking"):
-        if told := text_from(message.get(key)):
+    """The reasoning that a message tells beside its content."""
+    return whole(thought_piece_from(message))
+
+
+def thought_piece_from(message: dict[str, Any]) -> str:
+    """The same of a piece of one, which may end in half a character."""
+    for key in _THOUGHTS:
+        if told := _thought_in(message.get(key)):
             return told
     content = message.get("content")
-    parts = content if isinstance(content, list) else []
+    parts = content if isinstance(content, list) else [content]
     return "".join(
-        text_from(part.get("thinking") or part.get("text"))
+        _thought_in(part)
         for part in parts
-        if isinstance(part, dict) and part.get("type") in ("thinking", "reasoning")
+        if isinstance(part, dict) and (part.get("type") in _THINKING or part.get("thought") is True)
     )
+
+
+def _thought_in(told: Any, deep: int = 0) -> str:
+    """Of a text, or of whatever holds it under one of the names that servers use."""
+    if isinstance(told, str):
+        return told
+    if isinstance(told, list) and deep < MOST_DEEP:
+        return "".join(_thought_in(each, deep + 1) for each in told)
+    if isinstance(told, dict) and deep < MOST_DEEP:
+        keys = ("thinking", "text", "content", "summary", "value")
+        return next((found for key in keys if (found := _thought_in(told.get(key), deep + 1))), "")
+    return ""
 
 
 def without_thoughts(text: str) -> tuple[str, str]:
@@ -131,7 +171,7 @@ def arguments_from(told: Any) -> str:
     """A call's arguments as JSON: as the model wrote them, or written out where they came as an object."""
     if told is None or told == "":
         return "{}"
-    return _clean(told) if isinstance(told, str) else orjson.dumps(told).decode()
+    return whole(told) if isinstance(told, str) else orjson.dumps(told).decode()
 
 
 def calls_from(message: dict[str, Any]) -> tuple[ToolCall, ...]:
@@ -151,7 +191,7 @@ def calls_from(message: dict[str, Any]) -> tuple[ToolCall, ...]:
         calls.append(
             ToolCall(
                 str(call.get("id") or ""),
-                _clean(function["name"]),
+                whole(function["name"]),
                 arguments_from(function.get("arguments")),
             )
         )
@@ -174,9 +214,13 @@ def error_in(body: Any) -> str | None:
     if isinstance(body, list):
         told = [words for each in body if (words := error_in(each))]
         return "; ".join(told) or None
-    if not isinstance(body, dict) or body.get("choices"):
+    if not isinstance(body, dict):
         return None
-    for key in ("error", "errors", "detail"):
+    if words := _said(body.get("error")):
+        return words
+    if body.get("choices"):
+        return None
+    for key in ("errors", "detail"):
         if words := _said(body.get(key)):
             return words
     message = body.get("message")
@@ -205,7 +249,7 @@ def _plain(raw: bytes) -> str:
 
 
 def _on_one_line(words: str) -> str:
-    words = " ".join(_clean(words).split())
+    words = " ".join(whole(words).split())
     return words if len(words) <= MOST_WORDS else f"{words[: MOST_WORDS - 1]}…"
 
 
@@ -234,13 +278,4 @@ def _whole(value: Any) -> int | None:
         value = int(value)
     if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value):
         return None
-    return round(value) if value >= 0 else None
-
-
-def _clean(text: str) -> str:
-    """With `?` for halves of surrogate pairs, which can't be sent on or kept."""
-    try:
-        text.encode()
-    except UnicodeEncodeError:
-        return text.encode("utf-8", "replace").decode()
-    return text
+    return round(value) if 0 <= value <= MOST_TOKENS else None

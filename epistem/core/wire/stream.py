@@ -7,18 +7,20 @@ from typing import Any, Literal, NamedTuple
 
 from epistem.core.errors import WireError
 from epistem.core.wire.calling import CallsBegun
+from epistem.core.wire.halves import Joiner
 from epistem.core.wire.reading import (
     BOM,
     error_in,
     finish_from,
     json_from,
+    piece_from,
     text_from,
-    thoughts_from,
+    thought_piece_from,
     usage_from,
     without_thoughts,
     words_of,
 )
-from epistem.core.wire.reply import NOT_TOLD, Reply, Usage
+from epistem.core.wire.reply import Reply, Usage
 from epistem.core.wire.thinking import ThinkMarks
 
 MAX_LINE_BYTES = 12_000_000
@@ -58,6 +60,7 @@ class LineReader:
         self._data: list[bytes] = []
         self._event = b""
         self._kept: dict[Kind, list[str]] = {"content": [], "reasoning": []}
+        self._halves: dict[Kind, Joiner] = {"content": Joiner(), "reasoning": Joiner()}
         self._marks = ThinkMarks()
         self._done = False
         self.calls = CallsBegun()
@@ -70,6 +73,16 @@ class LineReader:
         raise NotImplementedError
 
     @property
+    def is_done(self) -> bool:
+        """It said that nothing follows."""
+        return self._done
+
+    @property
+    def is_whole(self) -> bool:
+        """The answer is there; whatever is wrong with what follows it."""
+        return self._done or self.finish is not None
+
+    @property
     def usage(self) -> Usage:
         raise NotImplementedError
 
@@ -79,6 +92,7 @@ class LineReader:
 
     def keep(self, kind: Kind, text: str) -> list[Piece]:
         """Pieces of what came; reasoning that stands between marks in the content is told apart."""
+        text = self._halves[kind].feed(text)
         if not text:
             return []
         if kind == "reasoning":
@@ -112,6 +126,8 @@ class LineReader:
         if self._rest or self._unended:
             self.feed(b"\n")
         self._dispatch(whole=True)
+        self._kept["reasoning"].append(self._halves["reasoning"].rest())
+        self._pieces_of(self._marks.feed(self._halves["content"].rest()))
         self._pieces_of(self._marks.end())
         text, reasoning = ("".join(self._kept[kind]) for kind in ("content", "reasoning"))
         finish, calls = self.finish, self.calls.all()
@@ -166,7 +182,7 @@ class LineReader:
         if not data:
             self._data = []
             return []
-        if data == b"[DONE]":
+        if data == b"[DONE]" or self._done:
             self._data, self._done = [], True
             return []
         try:
@@ -175,11 +191,17 @@ class LineReader:
             if not whole:
                 return []  # the rest of it is on the next line
             self._data = []
+            if self.is_whole:
+                return []
             if self._event == b"error":
                 raise WireError(f"The stream ended in an error: {words_of(data)}") from error
             raise WireError(f"An event of the stream can't be read. {error.message}") from error
         self._data = []
+        if body is None or (self.is_whole and not isinstance(body, dict)):
+            return []
         if words := error_in(body):
+            if self.is_whole:
+                return []
             raise WireError(f"The stream ended in an error: {words}")
         if isinstance(body, str) and self._event == b"error":
             raise WireError(f"The stream ended in an error: {body}")
@@ -194,7 +216,8 @@ class StreamReader(LineReader):
     def __init__(self) -> None:
         super().__init__()
         self._finish: str | None = None
-        self._usage: Usage = NOT_TOLD
+        self._told: dict[str, Any] = {}
+        self._choice: Any = None
 
     @property
     def finish(self) -> str | None:
@@ -202,13 +225,11 @@ class StreamReader(LineReader):
 
     @property
     def usage(self) -> Usage:
-        return self._usage
+        return usage_from(self._told, "".join(self._kept["content"][:1]))
 
     def read(self, body: dict[str, Any]) -> list[Piece]:
         self.model = str(body.get("model") or self.model)
-        choices = body.get("choices")
-        choice = choices[0] if isinstance(choices, list) and choices else {}
-        choice = choice if isinstance(choice, dict) else {}
+        choice = self._own(body.get("choices"))
         if words := error_in({"error": choice.get("error")}):
             raise WireError(f"The stream ended in an error: {words}")
         self._take_usage(body.get("usage") or choice.get("usage"))
@@ -223,8 +244,19 @@ class StreamReader(LineReader):
         if isinstance(old := delta.get("function_call"), dict):
             self.calls.add(None, None, old.get("name"), old.get("arguments"))
         self.refusal += text_from(delta.get("refusal"))
-        thought = self.keep("reasoning", thoughts_from(delta))
-        return [*thought, *self.keep("content", text_from(delta.get("content")))]
+        thought = self.keep("reasoning", thought_piece_from(delta))
+        return [*thought, *self.keep("content", piece_from(delta.get("content")))]
+
+    def _own(self, choices: Any) -> dict[str, Any]:
+        """Of several answers the one that came first, throughout."""
+        told = (
+            [each for each in choices if isinstance(each, dict)]
+            if isinstance(choices, list)
+            else []
+        )
+        if told and self._choice is None:
+            self._choice = told[0].get("index")
+        return next((each for each in told if each.get("index", self._choice) == self._choice), {})
 
     def _at_once(self, choice: dict[str, Any]) -> dict[str, Any]:
         """What stands where a piece should: a whole message (once), or a text."""
@@ -241,6 +273,6 @@ class StreamReader(LineReader):
             self.calls.add(call.get("index"), call.get("id"), name, arguments)
 
     def _take_usage(self, told: Any) -> None:
-        usage = usage_from(told, "".join(self._kept["content"][:1]))
-        if usage.told:
-            self._usage = usage
+        """It may come in pieces, each with other counts, or grow."""
+        if isinstance(told, dict):
+            self._told |= {name: value for name, value in told.items() if value is not None}

@@ -69,10 +69,14 @@ def estimated_usage(body: bytes, reply: Reply) -> Usage:
 
 
 def usage_of(body: bytes, reply: Reply) -> Usage:
-    """What a call took: as the server tells it, else about that."""
-    return reply.usage if reply.usage.told else estimated_usage(body, reply)
+    """What a call took: as the server tells it, else about that. It is not believed that a request has many more
+    tokens than bytes, or an answer a million."""
+    told = reply.usage
+    absurd = told.input_tokens > len(body) + MORE_INPUT or told.output_tokens > MOST_OUTPUT
+    return told if told.told and not absurd else estimated_usage(body, reply)
 
 
+MORE_INPUT, MOST_OUTPUT = 50_000, 1_000_000
 MARGIN, PER_PICTURE = 1.5, 2_000
 
 
