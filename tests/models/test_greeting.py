@@ -117,3 +117,17 @@ def test_a_server_that_answers_nothing_says_why_in_its_own_words(model_server, a
     model_server.answer = lambda body: answer
     with pytest.raises(CallFailed, match=says):
         greeted(model_server.url)
+
+
+def test_what_could_not_be_found_out_is_said_and_the_rest_is_found(model_server):
+    def answer(body):
+        if body.get("stream"):
+            return 503, "not now", {}
+        return refusing("seed")(body)
+
+    model_server.answer = answer
+    found = greeted(model_server.url)
+    assert found.habits == Habits(refuses=("seed",))
+    [seed, stream] = found.findings
+    assert seed == "Its server refuses seed."
+    assert "Whether it takes streams could not be found out" in stream

@@ -2,6 +2,9 @@
 
 import asyncio
 import random
+import socket
+from contextlib import suppress
+from threading import Thread
 
 import pytest
 
@@ -90,3 +93,77 @@ def test_the_stand_in_streams_what_it_answers_whole(stand_in):
     whole, streamed = asyncio.run(both())
     assert streamed == whole
     assert streamed.reasoning
+
+
+class Raw:
+    """A server that sends these bytes as its answer, as they are, and then does this with the connection."""
+
+    def __init__(self, told, then="close"):
+        self.told, self.then, self.asked = told, then, 0
+
+    def __enter__(self):
+        self.socket = socket.create_server(("127.0.0.1", 0))
+        self.url = f"http://127.0.0.1:{self.socket.getsockname()[1]}"
+        self.thread = Thread(target=self.serve, daemon=True)
+        self.thread.start()
+        return self
+
+    def serve(self):
+        self.open = []
+        while True:
+            try:
+                there, _ = self.socket.accept()
+            except OSError:
+                return
+            self.open.append(there)
+            if self.then == "silent":
+                continue
+            there.recv(100_000)
+            self.asked += 1
+            with suppress(OSError):
+                there.sendall(b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\n" + self.told)
+            if self.then == "close":
+                there.close()
+
+    def __exit__(self, *error):
+        self.socket.close()
+        for each in self.open:
+            each.close()
+
+
+CHUNKED = b"Transfer-Encoding: chunked\r\n\r\n"
+
+
+def chunked(data):
+    return CHUNKED + b"%x\r\n%b\r\n" % (len(data), data)
+
+
+def test_a_connection_that_breaks_after_the_answer_does_not_undo_it():
+    with Raw(chunked(WHOLE.replace(b"data: [DONE]\n\n", b""))) as server:
+        assert read(server.url)[-1].reply.text == "Yes – at ten 😀"
+        assert server.asked == 1
+
+
+def test_nothing_is_waited_for_after_the_end_of_a_stream():
+    with Raw(chunked(WHOLE), then="stay") as server:
+        end = read(server.url, time_limit_ms=3_600_000)[-1]
+        assert end.reply.text == "Yes – at ten 😀"
+
+
+def test_the_bytes_of_a_stream_that_broke_off_are_there():
+    half = stream(chunk({"content": "half"}), end=b"")
+    with Raw(chunked(half)) as server, pytest.raises(CallFailed) as failed:
+        read(server.url)
+    assert failed.value.raw == half
+
+
+def test_a_stream_of_blanks_is_let_go_of():
+    blanks = pytest.raises(CallFailed, match="nothing but blanks")
+    with Raw(chunked(b" \n" * 4_000_000), then="stay") as server, blanks:
+        read(server.url, time_limit_ms=3_600_000)
+
+
+def test_https_to_a_server_that_does_not_speak_it_is_told(monkeypatch):
+    monkeypatch.setattr("epistem.models.sending.CONNECT_S", 0.3)
+    with Raw(b"", then="silent") as server, pytest.raises(CallFailed, match="begin with http://"):
+        read(server.url.replace("http://", "https://"), time_limit_ms=3_600_000)

@@ -10,6 +10,8 @@ import orjson
 from epistem.core.errors import WireError
 from epistem.core.wire.halves import whole
 from epistem.core.wire.reading import (
+    MOST_TOKENS,
+    THOUGHTS,
     calls_from,
     error_in,
     finish_from,
@@ -31,9 +33,7 @@ from epistem.core.wire.reply import (
 
 PATH = "/v1/chat/completions"
 MODELS_PATH = "/v1/models"
-_ODD = frozenset(
-    {"tool_calls", "function_call", "refusal", "reasoning", "reasoning_content", "thinking"}
-)
+_ODD = frozenset({"tool_calls", "function_call", "refusal", *THOUGHTS})
 
 
 def build_request(
@@ -157,8 +157,8 @@ def _usual_reply(body: Any) -> Reply | None:
         type(text) is str
         and type(sent) is int
         and type(written) is int
-        and sent > 0
-        and written > 0
+        and 0 < sent <= MOST_TOKENS
+        and 0 < written <= MOST_TOKENS
         and finish in ("stop", "length")
         and "think>" not in text
         and not _ODD.intersection(message)

@@ -50,7 +50,7 @@ _HOLD = ("text", "value", "content", "parts", "output_text")
 """Names under which a record holds its text."""
 _TEXTS = ("text", "output_text", "message")
 _THINKING = ("thinking", "reasoning", "thought")
-_THOUGHTS = (
+THOUGHTS = (
     "reasoning_content", "reasoning", "thinking", "reasoning_text", "thought", "thoughts", "reasoning_details",
     "thinking_blocks",
 )  # fmt: skip
@@ -106,7 +106,7 @@ def thoughts_from(message: dict[str, Any]) -> str:
 
 def thought_piece_from(message: dict[str, Any]) -> str:
     """The same of a piece of one, which may end in half a character."""
-    for key in _THOUGHTS:
+    for key in THOUGHTS:
         if told := _thought_in(message.get(key)):
             return told
     content = message.get("content")
