@@ -14,6 +14,7 @@ from rich.console import Console
 from epistem import __version__
 from epistem.cli.cases import cases
 from epistem.cli.checks import check, checks
+from epistem.cli.keeping import BACKUP_EVERY, KEEP, backup, restore
 from epistem.cli.options import DATABASE, HOME, HOME_FOR_ALL
 from epistem.cli.trial import open_store, trial
 from epistem.cli.walk import walk
@@ -61,6 +62,8 @@ def main(home: Path | None) -> None:
       epistem cases import FILE bring in cases from a table or a file of records
       epistem pull DIR          bring all prompts into a folder of YAML files
       epistem push DIR          send the folder's files back
+      epistem backup FILE       keep all of it in a file, also while it runs
+      epistem restore FILE      have it again, in an empty --home
 
     Everything is kept in ./var (or --home, or EPISTEM_HOME).
     """
@@ -72,6 +75,8 @@ main.add_command(cases)
 main.add_command(checks)
 main.add_command(check)
 main.add_command(walk)
+main.add_command(backup)
+main.add_command(restore)
 
 
 @main.command()
@@ -108,23 +113,27 @@ def push(folder: Path, mine: bool, database: str | None, home: Path) -> None:
 @HOME
 @PORT
 @RESET
-def up(home: Path, port: int | None, reset: bool) -> None:
+@BACKUP_EVERY
+@KEEP
+def up(home: Path, port: int | None, reset: bool, backup_every: float | None, keep: int) -> None:
     """Start the database, stand-in models, runner and web server. Ctrl-C ends all of it."""
-    _serve(home, port, reset, demo=False)
+    _serve(home, port, reset, demo=False, backup_every=backup_every, keep=keep)
 
 
 @main.command()
 @HOME
 @PORT
 @RESET
-def demo(home: Path, port: int | None, reset: bool) -> None:
+@BACKUP_EVERY
+@KEEP
+def demo(home: Path, port: int | None, reset: bool, backup_every: float | None, keep: int) -> None:
     """Like `up`, with the examples of Skerry Line: ten prompts and chains with cases and a trial each.
 
     Each is brought in once; your changes are kept, and what a start that was broken off left undone is
     done by the next one. The address is printed once the first trial is over, or after half a minute;
     what is not done by then goes on behind it. --reset starts afresh.
     """
-    _serve(home, port, reset, demo=True)
+    _serve(home, port, reset, demo=True, backup_every=backup_every, keep=keep)
 
 
 @main.command()
@@ -196,19 +205,42 @@ def _tell(steps: Iterable[Step]) -> None:
     sys.exit(1 if clashes else 0)
 
 
-def _serve(home: Path, port: int | None, reset: bool, *, demo: bool) -> None:
+def _serve(
+    home: Path,
+    port: int | None,
+    reset: bool,
+    *,
+    demo: bool,
+    backup_every: float | None,
+    keep: int,
+) -> None:
     from epistem.cli.behind import Behind
+    from epistem.up.schedule import Backups
     from epistem.up.supervisor import Supervisor
+    from epistem.work.backups import forget_schedule
 
     console = Console(highlight=False)
     supervisor = Supervisor(home, port=port, say=lambda line: console.print(f"  {line}"))
     behind = Behind(supervisor, console, asks=demo)
     try:
         supervisor.start(reset=reset)
+        backups = None
+        if backup_every is None:
+            forget_schedule(home)
+        else:
+            backups = Backups(home, backup_every, keep, lambda line: console.print(f"  {line}"))
+
+        def look() -> None:
+            if backups is not None:
+                backups.look()
+            behind.look()
+
         try:
-            supervisor.watch(behind.look)
+            supervisor.watch(look)
         finally:
             console.print("  Ending")
+            if backups is not None:
+                backups.close()
             behind.close()
             supervisor.stop()
     except KeyboardInterrupt:

@@ -29,7 +29,7 @@ from epistem.core.errors import EpistemError
 _MEET_AGAIN = {1205, 1213}
 _ACCESS_DENIED = {1044, 1045, 1049}
 # Not reachable, gone away, shutting down, too many connections; 0 is a closed connection's own.
-_GONE = {0, 1040, 1053, 1927, 2002, 2003, 2006, 2013, 2014, 2055}
+GONE = {0, 1040, 1053, 1927, 2002, 2003, 2006, 2013, 2014, 2055}
 _FULL = {1021, 1030, 1114}
 _READ_ONLY = {1290, 1792, 1836}
 # A value too long, out of range, or of characters that the column has not; one row too large.
@@ -284,7 +284,7 @@ def _told_as_store_errors(address: Address) -> Iterator[None]:
             raise Unfit(
                 f"A value can't be kept: {said}.", field=column[1].strip("`") if column else None
             ) from error
-        if code not in _GONE:
+        if code not in GONE:
             raise
         frozen = "timed out" in said or "timed out" in str(
             error.__cause__ or error.__context__ or ""

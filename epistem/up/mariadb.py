@@ -23,11 +23,14 @@ START_SECONDS = 600
 class MariaDb:
     """`folder` holds its data, log and password. Nobody else can log in, root included."""
 
-    def __init__(self, folder: Path, *, port: int | None = None, durable: bool = True) -> None:
-        """`durable=False` is for tests: a commit is then not flushed to the disk at once."""
+    def __init__(
+        self, folder: Path, *, port: int | None = None, durable: bool = True, filling: bool = False
+    ) -> None:
+        """`durable=False` is for tests: a commit is then not flushed to the disk at once. Nor is it while it is
+        `filling`, of which nothing is kept that is not whole; there are larger packets then."""
         self.folder = folder.resolve()
         self.port = port or free_port()
-        self._durable = durable
+        self._durable, self._filling = durable and not filling, filling
         self._child: Child | None = None
 
     @property
@@ -67,7 +70,7 @@ class MariaDb:
                 "--performance-schema=OFF",
                 "--character-set-server=utf8mb4",
                 "--innodb-buffer-pool-size=256M",
-                "--max-allowed-packet=64M",
+                f"--max-allowed-packet={'1G' if self._filling else '64M'}",
                 "--max-connections=200",
                 f"--innodb-flush-log-at-trx-commit={1 if self._durable else 2}",
                 *_user(),

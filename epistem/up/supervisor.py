@@ -12,7 +12,8 @@ import sys
 import time
 import urllib.request
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
 from typing import IO
@@ -22,6 +23,7 @@ from epistem.standin.profiles import profiles
 from epistem.store import models
 from epistem.store.database import Address, Database, Transaction
 from epistem.store.migrate import migrate
+from epistem.store.soundness import damaged, in_words
 from epistem.up.errors import StartError
 from epistem.up.mariadb import MariaDb
 from epistem.up.ports import answers, free_port, listener_for_web, port_of, wait_until
@@ -95,6 +97,7 @@ class Supervisor:
             applied = migrate(self._database.address)
             if applied:
                 self._say(f"Applied {len(applied)} migrations")
+            self._say_what_is_damaged()
             self._put_models(stand_in_port)
             self._say("Starting the runner, the stand-in models and the web server")
             self._run("runner", self._runner)
@@ -256,7 +259,17 @@ class Supervisor:
         return {
             "EPISTEM_DATABASE_URL": self._database.address.to_url(),
             "EPISTEM_KEYS": str(self.home / "keys"),
+            "EPISTEM_KEPT_IN": str(self.home),
         }
+
+    def _say_what_is_damaged(self) -> None:
+        database = Database(self._database.address, connections=1)
+        try:
+            with database.transaction() as tx:
+                if wrong := in_words(damaged(tx)):
+                    self._say(wrong)
+        finally:
+            database.close()
 
     def _put_models(self, stand_in_port: int) -> None:
         address = f"http://127.0.0.1:{stand_in_port}"
@@ -284,6 +297,18 @@ class Supervisor:
 
     def _on_signal(self, number: int, frame: FrameType | None) -> None:
         raise KeyboardInterrupt
+
+
+@contextmanager
+def home_of_its_own(home: Path) -> Iterator[None]:
+    """While this lasts nothing else starts in that home. Raises StartError where something runs."""
+    with (home / "up.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            message = f"Something of Epistem is being done in {home} already. Try again when that is over."
+            raise StartError(message) from error
+        yield
 
 
 def running_database(home: Path) -> Address:
