@@ -35,6 +35,7 @@ bench: setup
 	.venv/bin/python bench/chain.py
 	.venv/bin/python bench/draft.py
 	.venv/bin/python bench/honesty.py
+	.venv/bin/python bench/backup.py
 
 screenshots: setup
 	.venv/bin/python -m tests.browser.screenshots docs/screenshots
