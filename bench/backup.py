@@ -19,12 +19,11 @@ from epistem.up.backup import back_up
 from epistem.up.mariadb import MariaDb
 from epistem.up.restore import restore
 
-WORDS = [
+WORDS = (
     "ferry",
     "pier",
     "tide",
     "deck",
-    "north",
     "harbour",
     "early",
     "fare",
@@ -32,9 +31,8 @@ WORDS = [
     "sails",
     "crossing",
     "late",
-    "return",
     "timetable",
-]
+)
 
 
 def fill(home: Path, megabytes: int) -> None:

@@ -232,7 +232,9 @@ class TestTheSchedule:
             wait_for(
                 lambda: schedule.look() or len(backups.made_in(home)) <= 2, what="the old one to go"
             )
-            os.utime(backups.made_in(home)[-1], (now[0].timestamp(),) * 2)  # made when it seems to be
+            os.utime(
+                backups.made_in(home)[-1], (now[0].timestamp(),) * 2
+            )  # made when it seems to be
             now[0] += timedelta(seconds=3_601)
         assert (len(backups.made_in(home)), said) == (2, [])
         shutil.rmtree(home / "mariadb")
