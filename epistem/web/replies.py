@@ -25,7 +25,7 @@ EVENTS = {"content": {"text/event-stream": {"schema": {"type": "string"}}}}
 """How a stream of events is described."""
 
 
-PROBLEMS = (400, 403, 404, 405, 413, 415, 422, 500, 503)
+PROBLEMS = (400, 403, 404, 405, 409, 413, 414, 415, 422, 500, 503)
 """What any request may be answered with besides its own answers."""
 
 

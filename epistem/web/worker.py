@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from functools import partial
+from http import HTTPStatus
 from threading import BoundedSemaphore
 from typing import Any
 
+from gunicorn.http.errors import LimitRequestHeaders, LimitRequestLine, ParseException
+from gunicorn.util import write_nonblock
 from gunicorn.workers.gthread import TConn, ThreadWorker
 
 READ_S = 10.0
@@ -66,8 +71,36 @@ class Closing:
         self._threads.submit(wait)
 
 
+_UNHEARD: list[tuple[type[BaseException], tuple[int, str]]] = [
+    (LimitRequestLine, (414, "The address is longer than 4,094 characters. Send less in it.")),
+    (
+        LimitRequestHeaders,
+        (431, "The headers of the request are too large or too many. Send fewer."),
+    ),
+    (ParseException, (400, "The request is no HTTP that can be read.")),
+]
+
+
 class Worker(ThreadWorker):  # type: ignore[misc]
     closing = Closing()
+
+    def handle_error(self, req: Any, client: Any, addr: Any, exc: BaseException) -> None:
+        """What no application hears of, as an address that is too long, is told as all else is."""
+        told = next((said for kind, said in _UNHEARD if isinstance(exc, kind)), None)
+        if told is None:
+            super().handle_error(req, client, addr, exc)
+            return
+        status, detail = told
+        title = HTTPStatus(status).phrase
+        body = json.dumps(
+            {"type": "about:blank", "title": title, "status": status, "detail": detail}
+        )
+        head = (
+            f"HTTP/1.1 {status} {title}\r\nConnection: close\r\nContent-Type: application/problem+json\r\n"
+            f"Content-Length: {len(body)}\r\n\r\n"
+        )
+        with suppress(OSError):
+            write_nonblock(client, (head + body).encode("ascii"))
 
     def handle(self, conn: TConn) -> Any:
         """Carry out a request of this connection, in one of the threads."""

@@ -41,6 +41,25 @@ def asked(url: str, seconds: float = 90, **headers: str) -> tuple[int, bytes]:
         return error.code, error.read()
 
 
+@pytest.mark.parametrize(
+    ("address", "header", "status"),
+    [("/api/v1/subjects?find=" + "x" * 9_000, "", 414), ("/api/v1/subjects", "x" * 20_000, 431)],
+)
+def test_what_no_application_hears_of_is_a_problem_too(running, address, header, status):
+    parts = urlsplit(running.url)
+    with socket.create_connection((parts.hostname, parts.port), timeout=PATIENCE_S) as client:
+        client.sendall(
+            f"GET {address} HTTP/1.1\r\nHost: {parts.netloc}\r\nX-Long: {header}\r\n\r\n".encode()
+        )
+        told = b""
+        while piece := client.recv(10_000):
+            told += piece
+    head, _, body = told.partition(b"\r\n\r\n")
+    assert head.startswith(f"HTTP/1.1 {status} ".encode())
+    assert b"application/problem+json" in head
+    assert json.loads(body)["status"] == status
+
+
 def test_half_sent_requests_hold_no_thread_for_long(running):
     """The server lets go of each by itself, has more threads than are held, and is there for others while
     clients that were let go of stay where they are."""

@@ -231,14 +231,15 @@ class TestByHand:
         assert [each["arguments"] for each in kept] == ['{"pier": 3}', '{"pier": "Ness Point"}']
         assert [bool(each["fault"]) for each in kept] == [True, False]
 
-    def test_one_that_changes_something_wants_a_yes(self, api, boats):
+    @pytest.mark.parametrize("says", [True, False])
+    def test_one_that_may_change_something_wants_a_yes_whatever_it_says(self, api, boats, says):
         url, asked = boats
         does = {"kind": "http", "address": f"{url}/b", "method": "POST", "sends": "arguments"}
         call = {
-            "content": {**SAILINGS, "does": does, "changes": True},
+            "content": {**SAILINGS, "does": does, "changes": says},
             "arguments": '{"pier": "x"}',
         }
-        assert_problem(api.post("/tool-calls", call), 422, "allowed", "changes something")
+        assert_problem(api.post("/tool-calls", call), 422, "allowed", "may change something")
         assert asked == []
         api.post("/tool-calls", {**call, "allowed": True})
         assert asked == [("POST", "/b", '{"pier":"x"}')]

@@ -139,3 +139,12 @@ class ToolChoice(Document):
 
 
 AS_USUAL = ToolChoice()
+
+
+def may_change(tool: Tool) -> bool:
+    """Whether a call of it may change something outside: as it says, or by the method that it asks with, whatever it
+    says. Who calls it by hand is asked first."""
+    does = tool.does
+    return does is not None and (
+        tool.changes or (isinstance(does, HttpWork) and does.method != "GET")
+    )

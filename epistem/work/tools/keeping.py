@@ -11,7 +11,7 @@ from epistem.core.errors import Conflict, InvalidInput, Stale
 from epistem.core.prompts.content import Message, Part, Prompt
 from epistem.core.prompts.fragments import REFERENCE
 from epistem.core.prompts.problems import problems_of
-from epistem.core.prompts.tool import Tool
+from epistem.core.prompts.tool import Tool, may_change
 from epistem.core.prompts.tools import ToolResult, ToolsAtHand
 from epistem.core.tools.addresses import Origin, origin_in
 from epistem.core.tools.rows import Rows
@@ -129,9 +129,10 @@ def call_by_hand(
 ) -> ToolResult:
     """A call that a person makes, kept with the tool of that name where there is one. Raises InvalidInput where the
     tool can't be called at all; what it comes to is in the result."""
-    if content.changes and content.does is not None and not allowed:
+    if may_change(content) and not allowed:
         raise InvalidInput(
-            f"“{content.name}” changes something outside. Say that you want that.", field="allowed"
+            f"“{content.name}” may change something outside. Say that you want that.",
+            field="allowed",
         )
     need = UseTool("1", ToolsAtHand([_sound(content)]), content.name, arguments)
     began = datetime.now(UTC).replace(tzinfo=None)

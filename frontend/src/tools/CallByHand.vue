@@ -24,6 +24,8 @@ const given = ref<Record<string, string>>({});
 const asJson = ref(false);
 const json = ref("{}");
 const allowed = ref(false);
+/** As it says, or by the method that it asks with: the server has the same rule. */
+const mayChange = computed(() => !!props.tool.does && (!!props.tool.changes || (props.tool.does.kind === "http" && (props.tool.does.method ?? "GET") !== "GET")));
 const busy = ref(false);
 const wrong = ref("");
 const came = ref<CallOut | null>(null);
@@ -102,11 +104,11 @@ defineExpose({ focus: () => first.value?.querySelector<HTMLElement>("input, text
         <p v-if="!parameters.length" class="caption">It is called with nothing.</p>
       </template>
       <textarea v-else v-model="json" class="field field-sizing-content max-h-60 min-h-14 resize-none font-mono text-sm" aria-label="Arguments as JSON" data-test="args-json"></textarea>
-      <label v-if="tool.changes && tool.does" class="flex items-center gap-2 text-sm text-straw">
-        <input v-model="allowed" type="checkbox" class="accent-kelp" data-test="allow-call" /> It changes something outside, and I want that
+      <label v-if="mayChange" class="flex items-center gap-2 text-sm text-straw">
+        <input v-model="allowed" type="checkbox" class="accent-kelp" data-test="allow-call" /> {{ tool.changes ? "It changes" : "It may change" }} something outside, and I want that
       </label>
       <p class="flex items-center gap-3">
-        <button type="submit" class="button button-main" :disabled="busy || (!!tool.changes && !!tool.does && !allowed)" data-test="call">{{ busy ? "Calling…" : "Call it" }}</button>
+        <button type="submit" class="button button-main" :disabled="busy || (mayChange && !allowed)" data-test="call">{{ busy ? "Calling…" : "Call it" }}</button>
         <button type="button" class="link text-sm" @click="turn">{{ asJson ? "as fields" : "as JSON" }}</button>
         <span class="caption">Ctrl Enter</span>
       </p>
