@@ -129,7 +129,7 @@ def test_the_products_client_gets_through_what_passes(url):
     async def run() -> list[int]:
         async with ModelClient(retry=retry) as client:
             endpoint = Endpoint("tern-s", url)
-            headers = client._headers_for(endpoint)
+            headers, _ = client._headers_for(endpoint)
             attempts = []
             for fault in ("status=503", "drop=1", "cut=1", "html=1"):
                 headers[HEADER] = f"{fault}, rate=0.33, seed=3"

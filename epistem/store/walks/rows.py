@@ -166,6 +166,12 @@ def status_of(tx: Transaction, walk_id: int) -> str:
     return "stopped" if row is None else str(row[0])
 
 
+def is_walking(tx: Transaction, walk_id: int) -> bool:
+    """Until the end of the transaction: nobody stops it before."""
+    row = tx.first("SELECT status FROM walks WHERE id = %s LOCK IN SHARE MODE", [walk_id])
+    return row is not None and row[0] == "walking"
+
+
 def claim(tx: Transaction, owner: str, most: int) -> list[int]:
     """Some that wait, oldest first; they are this runner's now. Those of which a pause is over wait again."""
     tx.run(

@@ -301,7 +301,13 @@ class WalkAtWork:
                 await self._tell(told)
 
     async def _tell(self, told: list[tuple[str, dict[str, Any]]]) -> None:
-        await self._in_database(lambda tx: events.insert(tx, self._id, told))
+        """Nothing is told after the end of a walk that was stopped meanwhile."""
+
+        def tell(tx: Transaction) -> None:
+            if rows.is_walking(tx, self._id):
+                events.insert(tx, self._id, told)
+
+        await self._in_database(tell)
 
     async def _in_database(self, work: Callable[[Transaction], Kept]) -> Kept:
         """An outage is waited for: the walk stays this runner's."""
