@@ -217,30 +217,18 @@ def _serve(
     from epistem.cli.behind import Behind
     from epistem.up.schedule import Backups
     from epistem.up.supervisor import Supervisor
-    from epistem.work.backups import forget_schedule
 
     console = Console(highlight=False)
     supervisor = Supervisor(home, port=port, say=lambda line: console.print(f"  {line}"))
     behind = Behind(supervisor, console, asks=demo)
+    backups = Backups(home, backup_every, keep, lambda line: console.print(f"  {line}"))
     try:
         supervisor.start(reset=reset)
-        backups = None
-        if backup_every is None:
-            forget_schedule(home)
-        else:
-            backups = Backups(home, backup_every, keep, lambda line: console.print(f"  {line}"))
-
-        def look() -> None:
-            if backups is not None:
-                backups.look()
-            behind.look()
-
         try:
-            supervisor.watch(look)
+            supervisor.watch(backups.look, behind.look)
         finally:
             console.print("  Ending")
-            if backups is not None:
-                backups.close()
+            backups.close()
             behind.close()
             supervisor.stop()
     except KeyboardInterrupt:

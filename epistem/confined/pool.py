@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import atexit
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -33,15 +32,14 @@ class TooMany(NotDone):
 
 
 class Pool:
-    """Children that run the module: so many at once, some of them kept for what comes next. Safe to use from many
-    threads."""
+    """Children that run the module: so many at once, some of them kept for what comes next; they end with
+    the process whose they are. Safe to use from many threads."""
 
     def __init__(self, module: str, at_once: int) -> None:
         self._module = module
         self._places = BoundedSemaphore(at_once)
         self._idle: list[Child] = []
         self._lock = Lock()
-        atexit.register(self.let_go)
 
     def call(self, *frames: bytes, seconds: float) -> bytes:
         """What the child answers within that time, which begins when it has the request. Blocks. Raises NotDone."""

@@ -6,6 +6,8 @@ was cut off neither is there.
 
 from __future__ import annotations
 
+import errno
+import fcntl
 import hashlib
 import json
 import os
@@ -22,6 +24,8 @@ from epistem.core.errors import EpistemError
 FORMAT = 1
 DATABASE, MANIFEST = "database.sql", "manifest.json"
 SETTINGS = "settings/"
+PART = ".part-"
+"""Before the name of one that is being made."""
 PIECE = 1 << 20
 QUICK = 1
 """Of the ways to compress: half as large again as the best one, ten times as fast."""
@@ -74,20 +78,28 @@ class Writer:
 
 @contextmanager
 def written(file: Path, manifest: Manifest, progress: Progress) -> Iterator[Writer]:
-    """All or nothing: it has its name once it is whole and on the disk. Raises OSError, of a full disk say."""
-    beside = file.with_name(f".{file.name}.part")
-    try:
-        with beside.open("xb") as out:
-            os.fchmod(out.fileno(), 0o600)  # it holds what people wrote
+    """All or nothing: it has its name once it is whole and on the disk. Raises FileExistsError where another is at it,
+    and OSError, of a full disk say."""
+    beside = file.with_name(f"{PART}{file.name}")
+    # Its owner's alone, since it holds what people wrote; not for appending, which a zip can't be written by.
+    with os.fdopen(os.open(beside, os.O_RDWR | os.O_CREAT, 0o600), "r+b") as out:
+        try:
+            fcntl.flock(out, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise FileExistsError(errno.EEXIST, "it is being made already") from error
+        try:
+            out.truncate(0)  # of one that was killed
             with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=QUICK) as archive:
                 writer = Writer(archive, manifest, progress)
                 yield writer
                 writer.end()
             out.flush()
             os.fsync(out.fileno())
-        os.link(beside, file)  # never over another
-    finally:
-        beside.unlink(missing_ok=True)
+            if file.exists():
+                raise FileExistsError(errno.EEXIST, "it was made meanwhile")
+            beside.rename(file)
+        finally:
+            beside.unlink(missing_ok=True)
 
 
 @contextmanager

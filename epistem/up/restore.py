@@ -25,15 +25,13 @@ HALF_MADE = "mariadb.restoring"
 def restore(file: Path, home: Path, progress: Progress = lambda size: None) -> Manifest:
     """Into a home that has no data yet. `progress` is told of each byte twice. Blocks. Raises BadArchive and
     StartError, with nothing changed."""
-    if (home / "mariadb").exists():
-        raise StartError(
-            f"{home} has data already. Restore into an empty folder: --home elsewhere."
-        )
+    _check_empty(home)
     with archive.opened(file) as (content, manifest):
         _check_known(manifest)
         archive.verify(content, manifest, progress)
         home.mkdir(parents=True, exist_ok=True)
         with home_of_its_own(home):
+            _check_empty(home)  # another may have been quicker
             half_made = home / HALF_MADE
             shutil.rmtree(half_made, ignore_errors=True)  # of one that was broken off
             try:
@@ -47,6 +45,13 @@ def restore(file: Path, home: Path, progress: Progress = lambda size: None) -> M
                     (home / name).write_bytes(content.read(member.name))
             half_made.rename(home / "mariadb")
     return manifest
+
+
+def _check_empty(home: Path) -> None:
+    if (home / "mariadb").exists():
+        raise StartError(
+            f"{home} has data already. Restore into an empty folder: --home elsewhere."
+        )
 
 
 def _check_known(manifest: Manifest) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from epistem.up.archive import PART
 from epistem.up.process import Child
 from epistem.work import backups
 
@@ -18,19 +19,24 @@ class Backups:
     """Looked at every now and then. Close it."""
 
     def __init__(
-        self, home: Path, every_s: float, keep: int, say: Callable[[str], None],
+        self, home: Path, every_s: float | None, keep: int, say: Callable[[str], None],
         now: Callable[[], datetime] = lambda: datetime.now(UTC),
     ) -> None:  # fmt: skip
+        """Where `every_s` is None none are made any more, and none is missed."""
         self._home, self._every_s, self._keep, self._say, self._now = home, every_s, keep, say, now
         self._child: Child | None = None
         self._file: Path | None = None
         self._tried_at: datetime | None = None
-        before = backups.read_schedule(home)
-        self._since = before.since if before and before.every_s == every_s else now()
-        backups.keep_schedule(home, every_s, keep, self._since, "")
+        self._since: datetime | None = None
 
     def look(self) -> None:
+        """Raises OSError, of a full disk say."""
+        if self._every_s is None:
+            backups.forget_schedule(self._home)
+            return
         now = self._now()
+        if self._since is None:
+            self._begin(self._every_s, now)
         if self._child is not None:
             if not self._child.running:
                 self._over()
@@ -56,9 +62,19 @@ class Backups:
         if self._child is not None:
             self._child.stop()
 
+    def _begin(self, every_s: float, now: datetime) -> None:
+        for file in (self._home / backups.FOLDER).glob(f"{PART}*"):
+            file.unlink(missing_ok=True)  # of one that was killed
+        before = backups.read_schedule(self._home)
+        since = before.since if before and before.every_s == every_s else now
+        backups.keep_schedule(self._home, every_s, self._keep, since, "")
+        self._since = since
+
     def _over(self) -> None:
         assert self._child is not None
         assert self._file is not None
+        assert self._every_s is not None
+        assert self._since is not None
         failed = "" if self._file.exists() else self._child.tail(1) or self._child.how_it_ended()
         self._child = None
         backups.keep_schedule(self._home, self._every_s, self._keep, self._since, failed)

@@ -109,21 +109,22 @@ class Supervisor:
             self.stop()
             raise
 
-    def watch(self, look: Callable[[], None] = lambda: None) -> None:
-        """Until Ctrl-C or SIGTERM. A process that dies is started again, and none of them ends the others; `look` is
-        called every now and then, and nothing that it raises ends anything either."""
-        said = ""
+    def watch(self, *looks: Callable[[], None]) -> None:
+        """Until Ctrl-C or SIGTERM. A process that dies is started again, and none of them ends the others; each of
+        `looks` is called every now and then, and what one raises ends nothing, the others neither."""
+        said = dict.fromkeys(looks, "")
         while not self._stopping:
             self._see_to(DATABASE, self._database.child)
             for name, child in list(self._children.items()):
                 self._see_to(name, child)
-            try:
-                look()
-            except Exception as error:
-                why = error.message if isinstance(error, EpistemError) else repr(error)
-                if why != said:
-                    self._say(why)
-                said = why
+            for look in looks:
+                try:
+                    look()
+                except Exception as error:
+                    why = error.message if isinstance(error, EpistemError) else repr(error)
+                    if why != said[look]:
+                        self._say(why)
+                    said[look] = why
             time.sleep(WATCH_S)
 
     def stop(self) -> None:

@@ -6,6 +6,7 @@ import shutil
 import zipfile
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
+from threading import Event
 from urllib.error import HTTPError
 
 import pytest
@@ -14,13 +15,17 @@ from epistem.core.subjects.content import content_from_json
 from epistem.store import subjects
 from epistem.store.database import Database
 from epistem.store.walks import rows as walks
+from epistem.up.archive import Manifest, opened, verify, written
 from epistem.up.mariadb import MariaDb
 from epistem.up.schedule import Backups
 from epistem.up.supervisor import running_database
 from epistem.work import backups
 from tests.kit.epistem import EpistemProcess, run
+from tests.kit.model_server import ModelServer
+from tests.kit.running import put_model
+from tests.kit.servers import served
 from tests.kit.subjects import library, start_trial
-from tests.kit.waiting import wait_for
+from tests.kit.waiting import PATIENCE_S, wait_for
 from tests.kit.walks import ask, chain
 
 
@@ -47,31 +52,51 @@ def checksums(cursor):
 
 @pytest.fixture(scope="module")
 def kept(tmp_path_factory):
-    """A home with a trial and a walk that are over, a backup of it then, and one from the middle of both."""
+    """A home with a trial and a walk that are over, a backup of it then, and one from the middle of both: their model
+    waits until that one is made."""
     folder = tmp_path_factory.mktemp("keeping")
     home, middle, quiet = folder / "home", folder / "middle.zip", folder / "quiet.zip"
-    up = EpistemProcess(home, "up").wait_until_up()
-    (home / "keys" / "harbour").write_text("sk-very-secret")
-    database = Database(running_database(home))
-    one = {**ask("", "Step {{ message }}", "draft"), "model": "tern-s"}
-    steps = [{**one, "name": f"step {n}"} for n in range(12)]
-    with database.transaction() as tx:
-        subject = library(tx)
-        told = content_from_json(chain(*steps, outputs={"draft": "draft"}))
-        notices = subjects.create(tx, "notices", "k\u00ee \U0001f6a2", told)
-        walks.insert(tx, notices, walks.NewWalk(told, {"message": "fog"}, 1))
-    trial = start_trial(database, subject, repeats=100)
-    recorded = lambda: up.get(f"/trials/{trial.id}")["recorded"]  # noqa: E731
-    wait_for(lambda: recorded() > 5, what="some readings")
-    first = run(home, "backup", str(middle))
-    assert first.returncode == 0, first.stderr + first.stdout
-    up.wait_until_done()
-    wait_for(lambda: up.get("/walks/1")["over"], what="the walk to end")
-    database.close()
-    up.stop()
-    second = run(home, "backup", str(quiet))  # with nothing running
-    assert second.returncode == 0, second.stderr + second.stdout
-    return home, middle, quiet
+    asked, walked, made, in_step_7 = ModelServer(), ModelServer(), Event(), Event()
+
+    def answer(body):
+        if len(asked.requests) > 100:
+            made.wait(PATIENCE_S)
+        return f"It is {body['seed']}."
+
+    def step(body):
+        text = body["messages"][-1]["content"]
+        if text == "Step 7 of fog":
+            in_step_7.set()
+            made.wait(PATIENCE_S)
+        return f"<{text}>"
+
+    asked.answer, walked.answer = answer, step
+    with served(asked.app()) as url, served(walked.app()) as other:
+        up = EpistemProcess(home, "up").wait_until_up()
+        (home / "keys" / "harbour").write_text("sk-very-secret")
+        database = Database(running_database(home))
+        put_model(database, "asked", url, time_limit_ms=3_600_000)
+        put_model(database, "own", other, time_limit_ms=3_600_000)
+        steps = [ask(f"step {n}", f"Step {n} of {{{{ message }}}}", "draft") for n in range(12)]
+        with database.transaction() as tx:
+            subject = library(tx)
+            told = content_from_json(chain(*steps, outputs={"draft": "draft"}))
+            notices = subjects.create(tx, "notices", "k\u00ee \U0001f6a2", told)
+            walks.insert(tx, notices, walks.NewWalk(told, {"message": "fog"}, 1))
+        arms = [{"version": version, "model": "asked"} for version in (1, 2)]
+        trial = start_trial(database, subject, arms=arms, repeats=50)
+        wait_for(in_step_7.is_set, what="the middle of the walk")
+        wait_for(lambda: up.get(f"/trials/{trial.id}")["recorded"] > 5, what="some readings")
+        first = run(home, "backup", str(middle))
+        made.set()
+        assert first.returncode == 0, first.stderr + first.stdout
+        up.wait_until_done()
+        wait_for(lambda: up.get("/walks/1")["over"], what="the walk to end")
+        database.close()
+        up.stop()
+        second = run(home, "backup", str(quiet))  # with nothing running
+        assert second.returncode == 0, second.stderr + second.stdout
+        yield home, middle, quiet
 
 
 def test_what_is_restored_is_the_same_to_the_row(kept, tmp_path):
@@ -128,6 +153,21 @@ def test_none_is_written_over_another_or_restored_over_data(kept, tmp_path):
     nothing = run(tmp_path / "empty", "backup", str(tmp_path / "x.zip"))
     assert "nothing of Epistem" in "".join(nothing.stderr.split("\n"))
     assert not (tmp_path / "x.zip").exists()
+
+
+def test_two_that_make_one_file_leave_it_whole_and_what_a_kill_left_is_no_hindrance(tmp_path):
+    file, manifest = tmp_path / "x.zip", Manifest("0", "now", "10", {})
+    (tmp_path / ".part-x.zip").write_bytes(b"half of one")
+    with written(file, manifest, lambda size: None) as first:
+        with (
+            pytest.raises(FileExistsError),
+            written(file, Manifest("0", "now", "10", {}), lambda size: None),
+        ):
+            pass
+        first.put("database.sql", [b"SELECT 1;"])
+    with opened(file) as (content, told):
+        verify(content, told, lambda size: None)
+    assert [each.name for each in tmp_path.iterdir()] == ["x.zip"]
 
 
 def cut_off(file, to):

@@ -69,15 +69,15 @@ class Secrets:
         )
 
     def raw_of(self, raw: bytes, came: Reply, hidden: Reply) -> bytes:
-        """The bytes that a reply was read from. Where a key stood in the reply and is not found in them, it is there
-        in pieces or escaped: then every piece of it is taken out."""
+        """The bytes that a reply was read from. Where a key stood in the reply it may be in them in pieces or escaped,
+        too: then every piece of it is taken out."""
         told = self.hide_bytes(raw)
-        if came == hidden or told != raw:
+        if came == hidden:
             return told
         try:
-            return json.dumps(self._through(json.loads(raw)), ensure_ascii=False).encode()
+            return json.dumps(self._through(json.loads(told)), ensure_ascii=False).encode()
         except (ValueError, RecursionError):
-            return self._without_pieces(raw)
+            return self._without_pieces(told)
 
     def masker(self) -> Masker:
         return Masker(self)
@@ -127,9 +127,6 @@ class Masker:
     def rest(self) -> str:
         told, self._waiting = self._waiting, ""
         return told
-
-
-NONE = Secrets(())
 
 
 def _forms(value: str) -> set[str]:

@@ -100,14 +100,15 @@ class Expression(Check):
 
 def _data(answer: Answer, ground: Ground) -> dict[str, Any]:
     """What the expression sees. Raises InvalidInput where it can't see it whole."""
-    found, spent = find_json(answer.text), answer.spent
+    text, spent = told_of(answer.text), answer.spent
+    found = find_json(answer.text)
     tokens = spent and {
         "input_tokens": spent.input_tokens,
         "output_tokens": spent.output_tokens,
         "cents": spent.cents,
     }
     return {
-        "answer": told_of(answer.text),
+        "answer": text,
         "json": None if found is None else told_of(found.value),
         "inputs": told_of(dict(ground.inputs)),
         "case": told_of(ground.expect.to_json()),
